@@ -285,7 +285,7 @@ impl Inputs {
     pub(crate) fn check_words(&self, rules: &Ruleset) -> Result<(), InputError> {
         for word in self.given.iter().filter(|word| !word.contains(['/', '\\', '.'])) {
             let is_name = rules.find_container(word).is_some()
-                || rules.find_holder(word).is_some()
+                || rules.holders().iter().any(|def| def.instances().any(|name| name == word))
                 || rules.find_kind(word).is_some();
             if is_name && !self.words.contains(word) {
                 let message = format!("`{word}` is both a file and a name of the ruleset");

@@ -222,8 +222,9 @@ fn the_builder_can_say_each_key() {
         .container("coat", |it| it.slots(1).worn())
         .holder("ann", ["coat"], |ann| {
             let ann = ann.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).encumbrance(10.into(), "laden");
-            ann.shortcuts(2).keep_depleted_shortcuts().groups(["crew"])
+            ann.shortcuts(2).keep_depleted_shortcuts().groups(["crew"]).copies(["anna"])
         })
+        .group("crew", |crew| crew.weight_cap(20.into()).cap("ice", 8))
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");
     built.build().unwrap_or_else(|errors| panic!("{errors}"));

@@ -69,7 +69,7 @@ pub fn compare(old: &Ruleset, new: &Ruleset) -> Vec<RuleDifference> {
 }
 
 /// Tags that are new or gone are seen in the kinds that have them.
-const ORDER: [SubjectKind; 8] = [
+const ORDER: [SubjectKind; 9] = [
     SubjectKind::Ruleset,
     SubjectKind::Kind,
     SubjectKind::Tag,
@@ -77,6 +77,7 @@ const ORDER: [SubjectKind; 8] = [
     SubjectKind::Property,
     SubjectKind::Container,
     SubjectKind::Holder,
+    SubjectKind::Group,
     SubjectKind::Start,
 ];
 
@@ -115,6 +116,7 @@ impl Comparison<'_> {
             if before != after {
                 let subject = match kind {
                     SubjectKind::Container => names.definition(before),
+                    SubjectKind::Holder => names.holder_definition(before),
                     _ => after.clone(),
                 };
                 let line = difference(&Subject::new(kind, subject), SettingClass::Rule, "renamed");

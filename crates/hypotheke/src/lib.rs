@@ -175,10 +175,10 @@ pub use ops::{
 pub use quantity::{Decimal, DecimalError};
 pub use query::Description;
 pub use ruleset::{
-    Access, AccessList, Cap, ContainerBuilder, ContainerDef, DepletedShortcut, HolderBuilder, HolderDef, Kind,
-    KindBuilder, Mark, MarkBuilder, MigrationPolicy, MigrationRules, Property, PropertyValue, PutMode, RemovedContents,
-    Renamed, Right, Ruleset, RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule,
-    Subject, SubjectKind, Tag, TagBuilder, VersionChanges, WhenUnfit,
+    Access, AccessList, Cap, ContainerBuilder, ContainerDef, DepletedShortcut, GroupBuilder, GroupDef, HolderBuilder,
+    HolderDef, Kind, KindBuilder, Mark, MarkBuilder, MigrationPolicy, MigrationRules, Property, PropertyValue, PutMode,
+    RemovedContents, Renamed, Right, Ruleset, RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass,
+    SlotBuilder, SlotRule, Subject, SubjectKind, Tag, TagBuilder, VersionChanges, WhenUnfit,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

@@ -15,6 +15,7 @@ mod exploration;
 mod input;
 mod laws;
 mod layers;
+mod measures;
 mod migration;
 mod model;
 mod naive;

@@ -51,6 +51,8 @@ pub(crate) struct RulesetFile {
     container: Option<BTreeMap<String, Container>>,
     /// Holders, by name.
     holder: Option<BTreeMap<String, Holder>>,
+    /// What holds for each holder of a group, by the name of the group.
+    group: Option<BTreeMap<String, Group>>,
     /// The contents of a new world: for each place a list such as `["2 ration-box"]`.
     start: Option<BTreeMap<String, Vec<String>>>,
 }
@@ -343,6 +345,8 @@ struct Holder {
     note: Option<String>,
     /// The groups that it is in.
     groups: Option<Vec<String>>,
+    /// The names of the holders that the world begins with, instead of its own.
+    copies: Option<Vec<String>>,
     /// The containers that it carries, in the order in which they are filled.
     carries: Option<Vec<String>>,
     /// The maximum weight that it carries.
@@ -357,6 +361,17 @@ struct Holder {
     shortcuts: Option<u32>,
     /// What happens to a shortcut when the holder has no more items of its kind.
     depleted_shortcuts: Option<DepletedShortcut>,
+}
+
+/// What holds for each holder of a group, besides its own rules.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Group {
+    /// The maximum weight that each member carries.
+    #[schemars(range(min = 0))]
+    weight_cap: Option<f64>,
+    /// Maximum numbers of items that match a filter, for each member.
+    caps: Option<Vec<Cap>>,
 }
 
 /// An encumbrance step.

@@ -182,9 +182,12 @@ struct StackJson {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
 pub(crate) struct HolderJson {
-    /// Its name in the ruleset.
+    /// Its name in the world.
     id: String,
-    /// What it is called.
+    /// The holder of the ruleset whose copy it is.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    definition: Option<String>,
+    /// What players see.
     name: String,
     /// The groups that it is in.
     groups: Vec<String>,
@@ -337,7 +340,8 @@ impl HolderJson {
         let names = rules.attributes().iter();
         let attributes = names.map(|name| (name.to_string(), world.attribute(id, name).to_string()));
         Some(HolderJson {
-            id: def.id().to_owned(),
+            id: world.holder_name(id).to_owned(),
+            definition: Some(def.id()).filter(|it| *it != world.holder_name(id)).map(str::to_owned),
             name: def.name().to_owned(),
             groups: def.groups().map(str::to_owned).collect(),
             carries: world.carried(id).map(|id| world.container_name(id)).collect(),

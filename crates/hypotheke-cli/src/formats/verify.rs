@@ -171,6 +171,9 @@ pub(crate) enum FindingJson {
         /// The expected value.
         #[schemars(with = "String")]
         expected: Decimal,
+        /// The quantity whose value that is; missing for a number.
+        #[serde(skip_serializing_if = "Option::is_none")]
+        expected_of: Option<String>,
         /// The actual value.
         #[schemars(with = "String")]
         found: Decimal,
@@ -301,8 +304,9 @@ fn finding_json(finding: &Finding) -> FindingJson {
             });
             FindingJson::Contents { place, contents: contents.collect() }
         }
-        Finding::Measure { what, comparison, expected, found, .. } => {
-            FindingJson::Measure { measure: what, comparison: comparison.symbol().to_owned(), expected, found }
+        Finding::Measure { what, comparison, expected, expected_of, found, .. } => {
+            let comparison = comparison.symbol().to_owned();
+            FindingJson::Measure { measure: what, comparison, expected, expected_of, found }
         }
         Finding::List { what, expected, found } => FindingJson::List { list: what, expected, found },
         Finding::Worlds { snapshot, differences } => {

@@ -152,8 +152,11 @@ fn draw_failure(page: &mut Page, source: &Source, failure: &Failure) {
             reasons.iter().skip(1).for_each(|reason| labelled(page, "also", Tone::Notable, reason));
         }
         Finding::Unresolved(why) => two_lines(page, "an existing place", why),
-        Finding::Measure { comparison, expected, found, unit, .. } => {
-            two_lines(page, &format!("{} {expected} {unit}", comparison.symbol()), &format!("{found} {unit}"));
+        Finding::Measure { what, comparison, expected, expected_of, found, unit, .. } => {
+            let of = expected_of.as_ref().map_or_else(String::new, |of| format!(" ({of})"));
+            let expected = format!("{} {}{of}", comparison.symbol(), format!("{expected} {unit}").trim_end());
+            let of = if expected_of.is_some() { format!(" ({what})") } else { String::new() };
+            two_lines(page, &expected, &format!("{}{of}", format!("{found} {unit}").trim_end()));
         }
         Finding::Contents { place, rows } => draw_difference(page, place, rows),
         Finding::List { what, expected, found } => draw_lists(page, what, expected, found),

@@ -11,7 +11,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use crate::filter::Outlook;
 use crate::id::{ContainerId, KindId, TagId};
 use crate::language::{NamedAction, NamedArrival, NamedEvent, NamedOperation, NamedPortion, Path};
-use crate::ruleset::{Ruleset, Selector, Subject, SubjectKind};
+use crate::ruleset::{HolderDef, Ruleset, Selector, Subject, SubjectKind};
 use crate::scenario::{Body, Check, Claim, ResolvedScenarioFile, Start, StartBase, Step};
 use crate::text::Word;
 use crate::world::{Place, World};
@@ -39,6 +39,10 @@ impl Touched {
                 SubjectKind::Start => self.rules_start,
                 SubjectKind::Container => self.containers.contains(&subject.name),
                 SubjectKind::Holder => self.holders.contains(&subject.name),
+                SubjectKind::Group => {
+                    let is_member = |def: &&HolderDef| def.groups().any(|group| group == subject.name);
+                    rules.holders().iter().filter(is_member).any(|def| self.holders.contains(def.id()))
+                }
                 SubjectKind::Kind => rules.find_kind(&subject.name).is_some_and(|kind| {
                     let is_counted = || self.tags.iter().any(|&tag| rules.known_kind(kind).has_tag(tag));
                     self.kinds.contains(&kind) || is_counted()
@@ -277,19 +281,7 @@ impl Finder<'_> {
                 self.path(container, None);
                 self.path(holder, None);
             }
-            Check::Measure { claim, .. } => match claim {
-                Claim::Weight(place) | Claim::Value(place) | Claim::FreeSlots(place) | Claim::Attribute(_, place) => {
-                    self.path(place, None);
-                }
-                Claim::Count(name, place) => {
-                    self.word(name);
-                    place.iter().for_each(|place| self.path(place, None));
-                }
-                Claim::RoomFor(kind, place) => {
-                    self.word(kind);
-                    self.path(place, None);
-                }
-            },
+            Check::Measure { .. } => check.measured().for_each(|claim| self.measure(claim)),
             Check::Places { name, places } => {
                 self.word(name);
                 places.iter().for_each(|place| self.path(place, None));
@@ -298,6 +290,24 @@ impl Finder<'_> {
                 events.iter().flat_map(NamedEvent::places).for_each(|place| self.path(place, None));
             }
             Check::UnchangedSince { .. } | Check::NothingChanged => {}
+        }
+    }
+    fn measure(&mut self, claim: &Claim) {
+        if let Some(group) = claim.place().and_then(Path::group) {
+            self.world.members(group).for_each(|member| self.holder(member));
+        }
+        match claim {
+            Claim::Weight(place) | Claim::Value(place) | Claim::FreeSlots(place) | Claim::Attribute(_, place) => {
+                self.path(place, None);
+            }
+            Claim::Count(name, place) => {
+                self.word(name);
+                place.iter().for_each(|place| self.path(place, None));
+            }
+            Claim::RoomFor(kind, place) => {
+                self.word(kind);
+                self.path(place, None);
+            }
         }
     }
 }

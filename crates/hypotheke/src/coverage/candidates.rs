@@ -4,7 +4,8 @@ use std::cell::RefCell;
 use std::sync::Arc;
 
 use super::change::{Change, FilterAt};
-use super::effect::stacks_that_matter;
+use super::effect::{group_of, members, stacks_that_matter};
+
 use super::suggest::{MAX_STEPS, Play};
 use crate::filter::Test;
 use crate::language::NamedOperation;
@@ -89,18 +90,21 @@ impl<'r> Candidates<'r> {
             }
             Change::HolderWeight(holder, changed) => {
                 let def = &rules.holders()[*holder];
-                let mut plays = self.loads(&[], def.id());
-                plays.extend(self.exact_loads(&[], def.id(), def.weight_cap(), *changed));
-                plays.extend(def.carries().iter().flat_map(|&id| {
-                    let place = format!("{}.{}", def.id(), rules.container(id).id());
-                    self.loads_over(def, &place)
-                }));
-                plays
+                self.loads_of_holder(def, def.own_weight_cap(), *changed)
+            }
+            Change::GroupWeight(group, changed) => {
+                let Some(group) = group_of(rules, *group) else { return Vec::new() };
+                members(rules, group).flat_map(|def| self.loads_of_holder(def, group.weight_cap(), *changed)).collect()
+            }
+            Change::GroupCap(group, cap, _) => {
+                let Some(group) = group_of(rules, *group) else { return Vec::new() };
+                let filter = group.caps().get(*cap).map(|cap| &rules.filter(cap.of).test);
+                members(rules, group).flat_map(|def| self.heaps(&[], def.first_name(), filter)).collect()
             }
             Change::HolderCap(holder, cap, _) => {
                 let def = &rules.holders()[*holder];
                 let filter = def.caps().get(*cap).map(|cap| &rules.filter(cap.of).test);
-                self.heaps(&[], def.id(), filter)
+                self.heaps(&[], def.first_name(), filter)
             }
             Change::Filter(at, _) => self.of_filter(*at),
             Change::Access(container, right, _) => self.of_right(*container, *right),
@@ -172,7 +176,7 @@ impl<'r> Candidates<'r> {
             }
             Change::OnPut(container, _) => {
                 let places = self.places_of(&rules.containers()[*container]);
-                let Some(holder) = rules.holders().first().map(HolderDef::id) else { return Vec::new() };
+                let Some(holder) = rules.holder_names().next() else { return Vec::new() };
                 let kinds: Vec<Kind<'_>> = rules.kinds().take(8).collect();
                 let pairs = kinds.iter().flat_map(|one| kinds.iter().map(move |other| (one.id(), other.id())));
                 let pairs: Vec<(&str, &str)> = pairs.collect();
@@ -207,7 +211,7 @@ impl<'r> Candidates<'r> {
                 .holders()
                 .iter()
                 .filter(|holder| holder.carries().iter().any(|&id| rules.container(id).id() == def.id()));
-            return carriers.map(|holder| (Vec::new(), format!("{}.{}", holder.id(), def.id()))).collect();
+            return carriers.map(|holder| (Vec::new(), format!("{}.{}", holder.first_name(), def.id()))).collect();
         }
         def.instances().take(1).map(|name| (Vec::new(), name.to_owned())).collect()
     }
@@ -235,7 +239,7 @@ impl<'r> Candidates<'r> {
             .collect();
         let holders = self.rules.holders().iter().take(1);
         plays.extend(holders.map(|holder| {
-            let place = format!("{}.hand", holder.id());
+            let place = format!("{}.hand", holder.first_name());
             vec![format!("create up to {amount} {} in {place}", kind.id())]
         }));
         plays
@@ -318,8 +322,20 @@ impl<'r> Candidates<'r> {
     }
 
     /// The same for what a holder carries apart from one container, and then that.
+    /// As much as a holder can carry, and just as much as a cap and the changed one allow.
+    fn loads_of_holder(&self, def: &HolderDef, cap: Option<Decimal>, changed: Option<Decimal>) -> Vec<Vec<String>> {
+        let name = def.first_name();
+        let mut plays = self.loads(&[], name);
+        plays.extend(self.exact_loads(&[], name, cap, changed));
+        plays.extend(def.carries().iter().flat_map(|&id| {
+            let place = format!("{name}.{}", self.rules.container(id).id());
+            self.loads_over(def, &place)
+        }));
+        plays
+    }
+
     fn loads_over(&self, holder: &HolderDef, place: &str) -> Vec<Vec<String>> {
-        let hand = format!("{}.hand", holder.id());
+        let hand = format!("{}.hand", holder.first_name());
         let kinds = self.kinds();
         let plays = kinds.iter().flat_map(|kind| {
             let setup = vec![format!("create up to 1000000 {} in {hand}", kind.id())];
@@ -391,9 +407,15 @@ impl<'r> Candidates<'r> {
                 let def = &rules.containers()[container];
                 return self.over_caps(&self.places_of(def), def.caps().get(cap).map(|cap| cap.of));
             }
+            FilterAt::GroupCap(group, cap) => {
+                let Some(group) = group_of(rules, group) else { return Vec::new() };
+                let places = members(rules, group).map(|def| (Vec::new(), def.first_name().to_owned()));
+                return self.over_caps(&places.collect::<Vec<_>>(), group.caps().get(cap).map(|cap| cap.of));
+            }
             FilterAt::HolderCap(holder, cap) => {
                 let def = &rules.holders()[holder];
-                return self.over_caps(&[(Vec::new(), def.id().to_owned())], def.caps().get(cap).map(|cap| cap.of));
+                return self
+                    .over_caps(&[(Vec::new(), def.first_name().to_owned())], def.caps().get(cap).map(|cap| cap.of));
             }
         };
         let test = filter.map(|filter| &rules.filter(filter).test);
@@ -441,7 +463,7 @@ impl<'r> Candidates<'r> {
 
     /// The same with one slot.
     fn of_right_in_slot(&self, container: usize, slot: usize, right: Right) -> Vec<Vec<String>> {
-        let holders = self.rules.holders().iter().map(|holder| Some(holder.id())).take(MAX_KINDS);
+        let holders = self.rules.holder_names().map(Some).take(MAX_KINDS);
         let plays = [None].into_iter().chain(holders).flat_map(|holder| {
             self.through_the_border(container, |kind, place| {
                 let place = format!("{}/{slot}", place.trim_end_matches('/'));
@@ -475,7 +497,7 @@ impl<'r> Candidates<'r> {
             Right::Take => vec![format!("create 1 {kind} in {place}"), format!("drop 1 {kind} from {place}")],
             Right::Open => Vec::new(),
         });
-        let holders = self.rules.holders().iter().map(HolderDef::id).take(MAX_KINDS);
+        let holders = self.rules.holder_names().take(MAX_KINDS);
         let by_holders = holders.flat_map(|holder| {
             self.through_the_border(container, |kind, place| match right {
                 Right::Put => {
@@ -491,7 +513,7 @@ impl<'r> Candidates<'r> {
     }
 
     fn by_holders(&self, container: usize, steps: impl Fn(&str, &str, &str, &str) -> Vec<String>) -> Vec<Vec<String>> {
-        let names: Vec<&str> = self.rules.holders().iter().map(HolderDef::id).collect();
+        let names: Vec<&str> = self.rules.holder_names().collect();
         let pairs = names.iter().zip(names.iter().cycle().skip(1)).take(3);
         pairs
             .flat_map(|(one, other)| self.through_the_border(container, |kind, place| steps(kind, place, one, other)))

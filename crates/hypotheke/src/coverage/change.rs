@@ -6,7 +6,8 @@ use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    CapSource, DepletedShortcut, KindPatch, PropertySource, PutMode, Right, Ruleset, RulesetSource, WhenUnfit, Written,
+    CapSource, DepletedShortcut, HolderSource, KindPatch, PropertySource, PutMode, Right, Ruleset, RulesetSource,
+    WhenUnfit, Written,
 };
 
 /// Where a filter stands.
@@ -16,6 +17,7 @@ pub(super) enum FilterAt {
     Slot(usize, usize),
     ContainerCap(usize, usize),
     HolderCap(usize, usize),
+    GroupCap(usize, usize),
 }
 
 /// An entry of a kind in a separate list: the kind, the position in the list, the name.
@@ -39,6 +41,8 @@ pub(super) enum Change {
     HolderWeight(usize, Option<Decimal>),
     ContainerCap(usize, usize, Option<u32>),
     HolderCap(usize, usize, Option<u32>),
+    GroupWeight(usize, Option<Decimal>),
+    GroupCap(usize, usize, Option<u32>),
     Filter(FilterAt, Option<Filter>),
     Protected(usize),
     /// A slot in the list of those that a kind needs.
@@ -49,6 +53,7 @@ pub(super) enum Change {
     SlotAccess(usize, usize, Right),
     Owner(usize),
     Group(usize, usize),
+    HolderCopy(usize, usize),
     Reserved(usize),
     Deep(usize),
     MustOpen(usize),
@@ -121,6 +126,8 @@ impl Change {
                 change_cap(&mut source.containers[*container].caps, *cap, *count);
             }
             Change::HolderCap(holder, cap, count) => change_cap(&mut source.holders[*holder].caps, *cap, *count),
+            Change::GroupWeight(group, cap) => source.groups[*group].weight_cap = *cap,
+            Change::GroupCap(group, cap, count) => change_cap(&mut source.groups[*group].caps, *cap, *count),
             Change::Filter(at, filter) => change_filter(source, *at, filter.as_ref()),
             Change::Protected(kind) => source.kinds[*kind].is_protected = !source.kinds[*kind].is_protected,
             Change::Need(of, slot) => {
@@ -144,7 +151,15 @@ impl Change {
             }
             Change::Owner(container) => source.containers[*container].owner = None,
             Change::Group(holder, group) => {
-                source.holders[*holder].groups.remove(*group);
+                let group = source.holders[*holder].groups.remove(*group).value;
+                let is_named = |holder: &HolderSource| holder.groups.iter().any(|it| it.value == group);
+                // The rules of a group without members hold for nobody.
+                if !source.holders.iter().any(is_named) {
+                    source.groups.retain(|rules| rules.id.value != group);
+                }
+            }
+            Change::HolderCopy(holder, copy) => {
+                source.holders[*holder].copies.remove(*copy);
             }
             Change::Reserved(container) => flip(&mut source.containers[*container].reserved_first),
             Change::Deep(container) => source.containers[*container].deep = None,
@@ -254,6 +269,7 @@ fn change_filter(source: &mut RulesetSource, at: FilterAt, filter: Option<&Filte
             return change_cap_filter(&mut source.containers[container].caps, cap, filter);
         }
         FilterAt::HolderCap(holder, cap) => return change_cap_filter(&mut source.holders[holder].caps, cap, filter),
+        FilterAt::GroupCap(group, cap) => return change_cap_filter(&mut source.groups[group].caps, cap, filter),
     };
     match filter {
         Some(filter) => written.iter_mut().for_each(|written| written.filter = filter.clone()),

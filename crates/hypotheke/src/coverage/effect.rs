@@ -10,7 +10,7 @@ use crate::id::{MarkId, PropertyId};
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::SampleStack;
-use crate::ruleset::{Cap, ContainerDef, FilterId, HolderDef, Kind, Ruleset};
+use crate::ruleset::{Cap, ContainerDef, FilterId, GroupDef, HolderDef, Kind, Ruleset};
 
 /// The maximum number of marks and comparisons to combine.
 const MAX_ATOMS: usize = 10;
@@ -33,7 +33,12 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         Change::HolderWeight(holder, cap) => {
             let def = &rules.holders()[*holder];
             let most = max_weight_of_holder(rules, def)?;
-            shadowed_weight(rules, most, def.weight_cap(), *cap)
+            shadowed_weight(rules, most, def.own_weight_cap(), *cap)
+        }
+        Change::GroupWeight(number, cap) => {
+            let group = group_of(rules, *number)?;
+            let most: Option<Vec<i128>> = members(rules, group).map(|def| max_weight_of_holder(rules, def)).collect();
+            shadowed_weight(rules, most?.into_iter().max()?, group.weight_cap(), *cap)
         }
         Change::ContainerCap(container, cap, count) => {
             let def = &rules.containers()[*container];
@@ -43,9 +48,10 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         Change::HolderCap(holder, cap, count) => {
             let def = &rules.holders()[*holder];
             let cap = def.caps()[*cap];
-            // What is in the hand counts too, and anything can be.
-            let admits = |kind: Kind<'_>| may_be_admitted(rules, Some(cap.of), kind.handle());
-            if !rules.kinds().any(admits) { shadowed_cap(0, cap, *count) } else { None }
+            shadowed_cap_of_holder(rules, cap, *count)
+        }
+        Change::GroupCap(number, cap, count) => {
+            shadowed_cap_of_holder(rules, *group_of(rules, *number)?.caps().get(*cap)?, *count)
         }
         Change::Filter(at, filter) => same_filter(rules, changed, *at, filter.is_none()),
         Change::Reserved(container) => {
@@ -107,6 +113,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::SlotAccess(..)
         | Change::Owner(_)
         | Change::Group(..)
+        | Change::HolderCopy(..)
         | Change::MinSlots(..)
         | Change::MaxSlots(..)
         | Change::Nesting(_)
@@ -214,6 +221,22 @@ fn max_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Optio
     u64::try_from(sum).ok()
 }
 
+/// The group for which the ruleset writes the rules with a number.
+pub(super) fn group_of(rules: &Ruleset, number: usize) -> Option<&GroupDef> {
+    rules.source.groups.get(number).and_then(|group| rules.find_group(&group.id.value))
+}
+
+/// The definitions of the holders that are in a group.
+pub(super) fn members<'r>(rules: &'r Ruleset, group: &GroupDef) -> impl Iterator<Item = &'r HolderDef> {
+    rules.holders().iter().filter(|def| def.groups().any(|name| name == group.id()))
+}
+
+/// What is in the hand counts too, and anything can be.
+fn shadowed_cap_of_holder(rules: &Ruleset, cap: Cap, changed: Option<u32>) -> Option<String> {
+    let admits = |kind: Kind<'_>| may_be_admitted(rules, Some(cap.of), kind.handle());
+    if !rules.kinds().any(admits) { shadowed_cap(0, cap, changed) } else { None }
+}
+
 fn shadowed_cap(most: u64, cap: Cap, changed: Option<u32>) -> Option<String> {
     let within = |count: Option<u32>| count.is_none_or(|count| most <= u64::from(count));
     (within(Some(cap.count)) && within(changed)).then(|| match most {
@@ -242,6 +265,7 @@ fn test_at(rules: &Ruleset, at: FilterAt) -> Option<&Test> {
         FilterAt::Slot(container, slot) => rules.containers()[container].ruled.get(slot)?.admits,
         FilterAt::ContainerCap(container, cap) => Some(rules.containers()[container].caps().get(cap)?.of),
         FilterAt::HolderCap(holder, cap) => Some(rules.holders()[holder].caps().get(cap)?.of),
+        FilterAt::GroupCap(group, cap) => Some(group_of(rules, group)?.caps().get(cap)?.of),
     };
     filter.map(|filter| &rules.filter(filter).test)
 }
@@ -265,7 +289,7 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
             let packs = kinds_in(rules, &rules.containers()[container]).any(|kind| kind.pack().is_some());
             admits.filter(|test| !depends_on_stack(test) && !packs)
         }
-        FilterAt::Container(_) | FilterAt::HolderCap(..) => None,
+        FilterAt::Container(_) | FilterAt::HolderCap(..) | FilterAt::GroupCap(..) => None,
     };
     let (one, other) = (test_at(rules, at), test_at(changed, at));
     let same = rules.kinds().all(|kind| around.is_some_and(|around| !around.admits(&kind)) || agree(kind, one, other));

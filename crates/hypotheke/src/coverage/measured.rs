@@ -31,7 +31,7 @@ impl Candidates<'_> {
                 }
             }
             Change::Attribute(of, _) => {
-                let holders = rules.holders().iter().map(HolderDef::id).collect::<Vec<_>>();
+                let holders = rules.holder_names().collect::<Vec<_>>();
                 let probes = |at: &str| {
                     let holder = holders.iter().find(|holder| at.starts_with(&format!("{holder}.")))?;
                     Probe::at(holder, |path| Probe::Measure(Claim::Attribute(Word::from(of.name.as_str()), path)))
@@ -86,10 +86,12 @@ impl Candidates<'_> {
                 let probes: Vec<Probe> = def
                     .carries()
                     .iter()
-                    .filter_map(|&id| place(&format!("{}.{}", def.id(), rules.container(id).id()), Claim::FreeSlots))
+                    .filter_map(|&id| {
+                        place(&format!("{}.{}", def.first_name(), rules.container(id).id()), Claim::FreeSlots)
+                    })
                     .collect();
                 let plays = self.kinds().into_iter().map(|kind| Play {
-                    steps: vec![format!("create 1 {} in {}", kind.id(), def.id())],
+                    steps: vec![format!("create 1 {} in {}", kind.id(), def.first_name())],
                     probes: probes.clone(),
                     ..Play::default()
                 });
@@ -97,20 +99,20 @@ impl Candidates<'_> {
             }
             Change::Threshold(holder, _, from, changed) => {
                 let def = &rules.holders()[*holder];
-                let exact = self.exact_loads(&[], def.id(), Some(*from), *changed);
-                self.with_encumbrance(def, self.loads(&[], def.id()).into_iter().chain(exact).collect())
+                let exact = self.exact_loads(&[], def.first_name(), Some(*from), *changed);
+                self.with_encumbrance(def, self.loads(&[], def.first_name()).into_iter().chain(exact).collect())
             }
             Change::ThresholdLabel(holder, ..) => {
                 let def = &rules.holders()[*holder];
-                self.with_encumbrance(def, self.loads(&[], def.id()))
+                self.with_encumbrance(def, self.loads(&[], def.first_name()))
             }
             Change::Shortcuts(holder, changed) => {
                 let def = &rules.holders()[*holder];
                 let last = def.shortcuts().min(*changed);
                 let plays = self.kinds().into_iter().map(|kind| Play {
                     steps: vec![
-                        format!("create 1 {} in {}.hand", kind.id(), def.id()),
-                        format!("{} binds {} to shortcuts/{last}", def.id(), kind.id()),
+                        format!("create 1 {} in {}.hand", kind.id(), def.first_name()),
+                        format!("{} binds {} to shortcuts/{last}", def.first_name(), kind.id()),
                     ],
                     ..Play::default()
                 });
@@ -120,11 +122,11 @@ impl Candidates<'_> {
                 let def = &rules.holders()[*holder];
                 let plays = self.kinds().into_iter().map(|kind| Play {
                     steps: vec![
-                        format!("create 1 {} in {}.hand", kind.id(), def.id()),
-                        format!("{} binds {} to shortcuts/0", def.id(), kind.id()),
-                        format!("consume from {}.hand", def.id()),
+                        format!("create 1 {} in {}.hand", kind.id(), def.first_name()),
+                        format!("{} binds {} to shortcuts/0", def.first_name(), kind.id()),
+                        format!("consume from {}.hand", def.first_name()),
                     ],
-                    probes: Probe::at(def.id(), Probe::Shortcuts).into_iter().collect(),
+                    probes: Probe::at(def.first_name(), Probe::Shortcuts).into_iter().collect(),
                     ..Play::default()
                 });
                 plays.collect()
@@ -139,7 +141,7 @@ impl Candidates<'_> {
     }
 
     fn with_encumbrance(&self, def: &HolderDef, loads: Vec<Vec<String>>) -> Vec<Play> {
-        let probe = Probe::at(def.id(), Probe::Encumbrance);
+        let probe = Probe::at(def.first_name(), Probe::Encumbrance);
         let plays =
             loads.into_iter().map(|steps| Play { steps, probes: probe.iter().cloned().collect(), ..Play::default() });
         plays.collect()

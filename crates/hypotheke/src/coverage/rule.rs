@@ -23,7 +23,7 @@ pub(super) struct Rule {
     pub(super) changes: Vec<(String, Change)>,
 }
 
-/// All rules, in the order of the ruleset: for all, for tags, kinds, containers, holders.
+/// All rules, in the order of the ruleset: for all, for tags, kinds, containers, holders, groups.
 pub(super) fn rules_of(source: &RulesetSource, lightest: impl Fn(&Subject) -> Option<Decimal>) -> Vec<Rule> {
     let mut list = List { source, rules: Vec::new() };
     list.of_the_ruleset();
@@ -34,6 +34,9 @@ pub(super) fn rules_of(source: &RulesetSource, lightest: impl Fn(&Subject) -> Op
     }
     for holder in 0..source.holders.len() {
         list.of_holder(holder, &lightest);
+    }
+    for group in 0..source.groups.len() {
+        list.of_group(group, &lightest);
     }
     list.of_start();
     list.rules
@@ -314,6 +317,10 @@ impl List<'_> {
             self.add(&subject, format!("cap {} of `{}`", cap.count, cap.of.filter), cap.of.at, changes);
             self.of_filter(&subject, "cap of", &cap.of, FilterAt::HolderCap(index, number));
         }
+        for (number, copy) in def.copies.iter().enumerate() {
+            let changes = vec![(WITHOUT.to_owned(), Change::HolderCopy(index, number))];
+            self.add(&subject, format!("copy {}", copy.value), copy.at, changes);
+        }
         for (number, group) in def.groups.iter().enumerate() {
             let changes = vec![(WITHOUT.to_owned(), Change::Group(index, number))];
             self.add(&subject, format!("group {}", group.value), group.at, changes);
@@ -349,6 +356,20 @@ impl List<'_> {
         }
     }
 
+    fn of_group(&mut self, index: usize, lightest: &impl Fn(&Subject) -> Option<Decimal>) {
+        let group = &self.source.groups[index];
+        let subject = Subject::new(SubjectKind::Group, &*group.id.value);
+        if let Some(cap) = group.weight_cap {
+            let changes = weights(cap, lightest(&subject), |cap| Change::GroupWeight(index, cap));
+            self.add(&subject, format!("weight-cap {cap}"), group.id.at, changes);
+        }
+        for (number, cap) in group.caps.iter().enumerate() {
+            let changes = limits(cap.count, |count| Change::GroupCap(index, number, count));
+            self.add(&subject, format!("cap {} of `{}`", cap.count, cap.of.filter), cap.of.at, changes);
+            self.of_filter(&subject, "cap of", &cap.of, FilterAt::GroupCap(index, number));
+        }
+    }
+
     fn of_start(&mut self) {
         for (index, place) in self.source.start.iter().enumerate() {
             let subject = Subject::new(SubjectKind::Start, place.place.as_str());
@@ -367,7 +388,7 @@ impl List<'_> {
     /// The filter as a whole, each of its terms, each of its conjunctions.
     fn of_filter(&mut self, subject: &Subject, head: &str, written: &FilterSource, at: FilterAt) {
         let filter = &written.filter;
-        let is_cap = matches!(at, FilterAt::ContainerCap(..) | FilterAt::HolderCap(..));
+        let is_cap = matches!(at, FilterAt::ContainerCap(..) | FilterAt::HolderCap(..) | FilterAt::GroupCap(..));
         if !is_cap {
             let changes = vec![(WITHOUT.to_owned(), Change::Filter(at, None))];
             self.add(subject, format!("{head} `{filter}`"), written.at, changes);

@@ -52,11 +52,13 @@ pub struct Path {
     root: PathRoot,
     steps: Vec<PathStep>,
     span: Span,
+    /// It begins with a group and means each of its members.
+    of_each: bool,
 }
 
 impl PartialEq for Path {
     fn eq(&self, other: &Path) -> bool {
-        self.root == other.root && self.steps == other.steps
+        self.root == other.root && self.steps == other.steps && self.of_each == other.of_each
     }
 }
 
@@ -100,13 +102,13 @@ impl Path {
             steps.push(if mark == "@" { row_column(part)? } else { step(part, next.is_empty())? });
             rest = next;
         }
-        Ok(Path { root: root(head)?, steps, span })
+        Ok(Path { root: root(head)?, steps, span, of_each: false })
     }
 
     /// A path of one name.
     #[must_use]
     pub fn named(name: &str) -> Path {
-        Path { root: PathRoot::Name(name.into()), steps: Vec::new(), span: Span::default() }
+        Path { root: PathRoot::Name(name.into()), ..Path::default() }
     }
 
     /// A slot of a container by its name, such as `sled` or `surveyor.pockets`.
@@ -115,17 +117,41 @@ impl Path {
             Some((holder, own)) => PathRoot::Of(holder.into(), own.into()),
             None => PathRoot::Name(container.into()),
         };
-        Path { root, steps: vec![PathStep::Slot(slot)], span: Span::default() }
+        Path { root, steps: vec![PathStep::Slot(slot)], ..Path::default() }
     }
 
     /// The stack with an id, in any place.
     pub(crate) fn of_stack(stack: StackId) -> Path {
-        Path { root: PathRoot::Stack(stack), steps: Vec::new(), span: Span::default() }
+        Path { root: PathRoot::Stack(stack), ..Path::default() }
     }
 
     /// A slot inside of the pack with an id.
     pub(crate) fn inside_of(pack: StackId, slot: u32) -> Path {
-        Path { root: PathRoot::Stack(pack), steps: vec![PathStep::Slot(slot)], span: Span::default() }
+        Path { root: PathRoot::Stack(pack), steps: vec![PathStep::Slot(slot)], ..Path::default() }
+    }
+
+    /// The same place of each member of the group with which it begins.
+    pub(crate) fn of_each(self) -> Path {
+        Path { of_each: true, ..self }
+    }
+
+    /// The group with which it begins, if it means a place of each member.
+    #[must_use]
+    pub fn group(&self) -> Option<&str> {
+        match &self.root {
+            PathRoot::Name(name) | PathRoot::Of(name, _) if self.of_each => Some(name),
+            _ => None,
+        }
+    }
+
+    /// The place of one member of its group.
+    pub(crate) fn of_member(&self, holder: &str) -> Path {
+        let root = match &self.root {
+            PathRoot::Name(_) if self.of_each => PathRoot::Name(holder.into()),
+            PathRoot::Of(_, own) if self.of_each => PathRoot::Of(holder.into(), own.clone()),
+            root => root.clone(),
+        };
+        Path { root, of_each: false, ..self.clone() }
     }
 
     /// Where the path begins.
@@ -172,6 +198,7 @@ impl Path {
             root: self.root.clone(),
             steps: self.steps.iter().take(self.lasting_steps()).cloned().collect(),
             span: self.span,
+            of_each: self.of_each,
         })
     }
 
@@ -272,6 +299,9 @@ impl TryFrom<&Word> for Path {
 
 impl fmt::Display for Path {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.of_each {
+            f.write_str("each ")?;
+        }
         match &self.root {
             PathRoot::Name(name) => f.write_str(name)?,
             PathRoot::Of(holder, container) => write!(f, "{holder}.{container}")?,

@@ -3,11 +3,12 @@
 use std::collections::BTreeMap;
 
 use super::{Carrying, for_each_stack, path_to, slot_of};
-use crate::ruleset::{ContainerSuccessor, MigrationRules};
+use crate::ruleset::{ContainerSuccessor, MigrationRules, Ruleset};
 use crate::snapshot::{KindTotals, Orphan, PastArrival, Snapshot};
 
 /// What names are now, each looked up once.
 struct Names<'r> {
+    ruleset: &'r Ruleset,
     rules: &'r MigrationRules,
     since: u32,
     kinds: BTreeMap<String, String>,
@@ -77,7 +78,7 @@ impl Carrying<'_> {
             return;
         }
         let (kinds, renamed, looks) = (BTreeMap::new(), BTreeMap::new(), BTreeMap::new());
-        let mut names = Names { rules, since: self.since, kinds, renamed, looks };
+        let mut names = Names { ruleset: self.rules, rules, since: self.since, kinds, renamed, looks };
         self.names_of_stacks(&mut names);
         self.names_of_totals(&mut names);
         let holders = self.names_of_places(&names);
@@ -127,9 +128,12 @@ impl Carrying<'_> {
             (container.name, container.definition) = (name, definition);
         }
         for holder in &mut self.snapshot.holders {
+            let name = names.rules.holder_since(names.since, &holder.name);
+            // What the ruleset calls so now is what it says. One that came later has a name of its
+            // own.
+            let now = |name: &str| names.ruleset.find_holder_named(name).map(|def| def.id().to_owned());
             let of = names.rules.holder_since(names.since, &holder.definition);
-            // One that came later has a name of its own.
-            let name = if holder.name == holder.definition { of.clone() } else { holder.name.clone() };
+            let of = now(&name).or_else(|| now(&of)).unwrap_or(of);
             if name != holder.name {
                 described.push((holder.name.clone(), name.clone()));
                 holders.insert(holder.name.clone(), name.clone());

@@ -27,7 +27,7 @@ impl Outline {
         let there: BTreeSet<&str> =
             standing.chain(snapshot.holders.iter().map(|holder| holder.name.as_str())).collect();
         let standing = rules.containers().iter().flat_map(ContainerDef::instances);
-        let all = standing.chain(rules.holders().iter().map(crate::HolderDef::id));
+        let all = standing.chain(rules.holder_names());
         let named = rules.containers().iter().filter(|def| def.ruled.iter().any(|slot| slot.name.is_some()));
         let names = |def: &ContainerDef| {
             def.ruled.iter().map(|slot| slot.name.as_deref().map(str::to_owned)).collect::<Vec<_>>()

@@ -144,7 +144,8 @@ impl Carrying<'_> {
     pub(super) fn holders(&mut self) {
         let rules = self.rules;
         for mut holder in std::mem::take(&mut self.snapshot.holders) {
-            if rules.find_holder(&holder.definition).is_some() {
+            let is_known = rules.find_holder(&holder.definition).is_some();
+            if is_known && rules.why_not_called(&holder.name, &holder.definition).is_none() {
                 self.holder(&mut holder);
                 self.snapshot.holders.push(holder);
             } else {
@@ -152,12 +153,14 @@ impl Carrying<'_> {
             }
         }
         for def in rules.holders() {
-            let is_there = self.snapshot.holders.iter().any(|holder| holder.name == def.id());
-            if !is_there && !self.is_away(def.id()) {
-                self.tell(def.id(), "new", None);
-                let newcomer = Departure::newcomer(rules, def.id(), def.id());
-                if let Some(Departed::Holder(holder)) = newcomer.map(|newcomer| newcomer.who) {
-                    self.snapshot.holders.push(holder);
+            for name in def.instances() {
+                let is_there = self.snapshot.holders.iter().any(|holder| holder.name == name);
+                if !is_there && !self.is_away(name) {
+                    self.tell(name, "new", None);
+                    let newcomer = Departure::newcomer(rules, def.id(), name);
+                    if let Some(Departed::Holder(holder)) = newcomer.map(|newcomer| newcomer.who) {
+                        self.snapshot.holders.push(holder);
+                    }
                 }
             }
         }

@@ -4,7 +4,7 @@ use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::KindId;
 use crate::language::{NOBODY, items_text};
-use crate::ruleset::{Kind, Right};
+use crate::ruleset::{Cap, GroupDef, Kind, Right};
 use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
 
 impl World {
@@ -106,7 +106,11 @@ impl World {
             Cause::NoTake(of) => format!("nobody may take items out of {}", self.place_name(of)),
             Cause::NoPut(of) => format!("nobody may put items into {}", self.place_name(of)),
             Cause::Cap { of, cap, would, count } => {
-                format!("{} would contain {would} {}; its cap is {count}", self.place_name(of), self.cap_text(of, cap))
+                let whose = match self.group_of_cap(of, cap) {
+                    Some(group) => format!("the cap of group {group}"),
+                    None => "its cap".to_owned(),
+                };
+                format!("{} would contain {would} {}; {whose} is {count}", self.place_name(of), self.cap_text(of, cap))
             }
             Cause::MostInWorld { kind, would, most } => {
                 format!("the world would contain {would} {}; at most {most} may exist", self.kind_name(kind))
@@ -136,14 +140,32 @@ impl World {
         }
     }
 
-    /// The filter of a cap, as the ruleset writes it.
-    pub(super) fn cap_text(&self, of: Place, cap: u32) -> &str {
-        let caps = match of {
+    fn caps_at(&self, of: Place) -> Option<&[Cap]> {
+        match of {
             Place::Container(id) => self.container_def(id).map(crate::ContainerDef::caps),
             Place::Holder(id) => self.holder_def(id).map(crate::HolderDef::caps),
             _ => None,
-        };
-        caps.and_then(|caps| self.rules().caps(caps).nth(cap as usize)).map_or("", |(filter, _)| filter)
+        }
+    }
+
+    /// The group for which a cap of a holder is written, if it is not the holder's own.
+    pub(super) fn group_of_cap(&self, of: Place, cap: u32) -> Option<&str> {
+        let group = self.caps_at(of)?.get(cap as usize)?.group?;
+        Some(self.rules().groups().get(group as usize)?.id())
+    }
+
+    /// The group that sets the weight cap of a holder, if it is lower than the holder's own.
+    pub(super) fn group_of_weight_cap(&self, of: Place) -> Option<&str> {
+        let Place::Holder(id) = of else { return None };
+        let def = self.holder_def(id)?;
+        let mut groups = def.groups().filter_map(|group| self.rules().find_group(group));
+        let sets_it = |group: &&GroupDef| group.weight_cap() == def.weight_cap();
+        groups.find(sets_it).filter(|_| def.own_weight_cap() != def.weight_cap()).map(GroupDef::id)
+    }
+
+    /// The filter of a cap, as the ruleset writes it.
+    pub(super) fn cap_text(&self, of: Place, cap: u32) -> &str {
+        self.caps_at(of).and_then(|caps| self.rules().caps(caps).nth(cap as usize)).map_or("", |(filter, _)| filter)
     }
 
     fn explain_filter(&self, by: Place, kind: KindId) -> String {

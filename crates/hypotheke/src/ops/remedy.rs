@@ -15,13 +15,17 @@ impl World {
             Cause::WeightCap { of, would, cap } => {
                 let excess = would.thousandths().saturating_sub(cap.thousandths());
                 let excess = self.rules().weight_text(Decimal::from_thousandths(excess));
+                let whose = self.group_of_weight_cap(of).map(|group| format!("group {group}"));
                 let (of, would) = (name(of), self.rules().weight_text(would));
-                format!("Raise the weight cap of {of} to {would}, or remove {excess} from {of} first")
+                let whose = whose.as_ref().unwrap_or(&of);
+                format!("Raise the weight cap of {whose} to {would}, or remove {excess} from {of} first")
             }
             Cause::Cap { of, cap, would, count } => {
                 let (filter, excess) = (self.cap_text(of, cap), would - u64::from(count));
+                let whose = self.group_of_cap(of, cap).map(|group| format!("group {group}"));
                 let of = name(of);
-                format!("Raise this cap of {of} to {would}, or remove {excess} {filter} from {of} first")
+                let whose = whose.as_ref().unwrap_or(&of);
+                format!("Raise this cap of {whose} to {would}, or remove {excess} {filter} from {of} first")
             }
             Cause::MostInWorld { kind, would, most } => {
                 let (kind, excess) = (self.kind_name(kind), would - u64::from(most));

@@ -68,7 +68,12 @@ impl ResolveError {
     }
 
     pub(crate) fn unknown_holder(world: &World, name: &Word) -> ResolveError {
-        let help = suggestion(name.as_str(), world.rules().holders().iter().map(crate::HolderDef::id));
+        let rules = world.rules();
+        let template = rules.find_holder(name.as_str()).map(|id| rules.holder(id));
+        let help = match template.filter(|def| def.instances().all(|it| it != def.id())) {
+            Some(def) => Some(format!("Its copies are {}", def.instances().collect::<Vec<_>>().join(", "))),
+            None => suggestion(name.as_str(), rules.holder_names().collect::<Vec<_>>()),
+        };
         ResolveError::new("unknown-holder", name.span(), format!("unknown holder `{name}`"), help)
     }
 

@@ -177,6 +177,13 @@ impl RulesetBuilder {
         self.table("holder", id, &section)
     }
 
+    /// What holds for each holder of a group.
+    pub fn group(self, id: &str, settings: impl FnOnce(GroupBuilder) -> GroupBuilder) -> Self {
+        let GroupBuilder { mut section, caps } = settings(GroupBuilder::default());
+        section.caps(&caps);
+        self.table("group", id, &section)
+    }
+
     /// The contents of a place at the start, each as in `2 ration-box` or `1 ice-core
     /// (contaminated)`.
     pub fn start<'a>(mut self, place: &str, contents: impl IntoIterator<Item = &'a str>) -> Self {
@@ -540,6 +547,28 @@ fn cap(of: &str, count: u32) -> String {
     format!("{{ of = {}, count = {count} }}", quoted(of))
 }
 
+/// Settings of a group of holders.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct GroupBuilder {
+    section: Section,
+    caps: Vec<String>,
+}
+
+impl GroupBuilder {
+    /// A maximum number of items that match a filter, for each member.
+    pub fn cap(mut self, of: &str, count: u32) -> Self {
+        self.caps.push(cap(of, count));
+        self
+    }
+
+    /// The maximum weight that each member carries.
+    pub fn weight_cap(mut self, cap: Decimal) -> Self {
+        self.section.line("weight-cap", cap);
+        self
+    }
+}
+
 /// Settings of a holder.
 #[derive(Clone, Debug, Default)]
 #[must_use]
@@ -571,6 +600,12 @@ impl HolderBuilder {
     /// An encumbrance step: from this weight on, the label.
     pub fn encumbrance(mut self, from: Decimal, label: &str) -> Self {
         self.encumbrance.push(format!("{{ at = {from}, label = {} }}", quoted(label)));
+        self
+    }
+
+    /// The names of the holders that the world begins with, instead of its own.
+    pub fn copies<'a>(mut self, names: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("copies", list(names));
         self
     }
 

@@ -11,8 +11,8 @@ use std::collections::BTreeSet;
 use std::fmt::Display;
 
 use super::{
-    Access, Cap, ContainerDef, DepletedShortcut, FilterId, HolderDef, Kind, Mark, Property, PropertyValue, PutMode,
-    Right, Ruleset, WhenUnfit,
+    Access, Cap, ContainerDef, DepletedShortcut, FilterId, GroupDef, HolderDef, Kind, Mark, Property, PropertyValue,
+    PutMode, Right, Ruleset, WhenUnfit,
 };
 
 // The first words of these keys: other words would change the fingerprint in every save.
@@ -46,7 +46,7 @@ pub(crate) fn differ_in_caps_only(one: &Ruleset, other: &Ruleset) -> bool {
     let without_caps = |rules: &Ruleset| {
         let (mut containers, mut holders) = (rules.containers().to_vec(), rules.holders().to_vec());
         containers.iter_mut().for_each(|def| def.weight_cap = i64::MAX);
-        holders.iter_mut().for_each(|def| def.weight_cap = i64::MAX);
+        holders.iter_mut().for_each(|def| (def.own_weight_cap, def.weight_cap) = (i64::MAX, i64::MAX));
         let caps = containers.iter_mut().flat_map(|def| &mut def.caps);
         caps.chain(holders.iter_mut().flat_map(|def| &mut def.caps)).for_each(|cap| cap.count = 0);
         lines(rules, &containers, &holders)
@@ -66,6 +66,8 @@ fn lines(rules: &Ruleset, containers: &[ContainerDef], holders: &[HolderDef]) ->
     lines.extend(rules.kinds().map(|kind| kind_line(rules, kind)));
     lines.extend(containers.iter().map(|def| container_line(rules, def)));
     lines.extend(holders.iter().map(|def| holder_line(rules, def)));
+    let groups = rules.groups().iter().filter(|group| group.has_rules());
+    lines.extend(groups.map(|group| group_line(rules, group)));
     lines
 }
 
@@ -182,15 +184,22 @@ fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
         "holder {} carries [{}] weight-cap {:?} {ENCUMBRANCE} [{}] shortcuts {} spent {} caps [{}]",
         def.id(),
         in_order(def.carries().iter().map(|&id| rules.container(id).id().to_owned())),
-        def.weight_cap().map(|cap| cap.to_string()),
+        def.own_weight_cap().map(|cap| cap.to_string()),
         in_order(def.encumbrance().map(|(from, label)| format!("{label} from {from}"))),
         def.shortcuts(),
         match def.depleted_shortcuts() {
             DepletedShortcut::Clear => "Clear",
             DepletedShortcut::Keep => "Keep",
         },
-        caps(rules, def.caps()),
+        caps(rules, def.own_caps()),
     );
     let groups = sorted(def.groups());
-    if groups.is_empty() { line } else { format!("{line} groups [{groups}]") }
+    let line = if groups.is_empty() { line } else { format!("{line} groups [{groups}]") };
+    let copies = in_order(def.instances().map(str::to_owned));
+    if copies == def.id() { line } else { format!("{line} copies [{copies}]") }
+}
+
+fn group_line(rules: &Ruleset, group: &GroupDef) -> String {
+    let weight_cap = group.weight_cap().map(|cap| cap.to_string());
+    format!("group {} weight-cap {weight_cap:?} caps [{}]", group.id(), caps(rules, group.caps()))
 }

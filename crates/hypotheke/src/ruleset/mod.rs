@@ -28,7 +28,9 @@ mod view;
 
 pub(crate) use access::Border;
 pub use access::{Access, AccessList, Right};
-pub use builder::{ContainerBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder, TagBuilder};
+pub use builder::{
+    ContainerBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder, TagBuilder,
+};
 pub(crate) use compile::{FilterNames, MAX_NESTING, UnknownName, compile, compile_changed};
 pub use error::RulesetErrors;
 pub(crate) use filter_analysis::SampleStack;
@@ -40,10 +42,10 @@ pub use migration::{MigrationPolicy, MigrationRules, RemovedContents, Renamed, V
 pub(crate) use names::is_owner;
 pub(crate) use patch::KindPatch;
 pub(crate) use places::SlotDef;
-pub use places::{Cap, ContainerDef, DepletedShortcut, HolderDef, PutMode, SlotRule, WhenUnfit};
+pub use places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, PutMode, SlotRule, WhenUnfit};
 pub(crate) use settings::{Detail, Renames, UNNAMED};
 pub use settings::{Setting, SettingClass, Subject, SubjectKind};
-pub(crate) use source::{CapSource, FilterSource, PropertySource, RulesetSource, Written};
+pub(crate) use source::{CapSource, FilterSource, HolderSource, PropertySource, RulesetSource, Written};
 pub(crate) use start::{StartEntry, StartPortion};
 pub(crate) use view::{FilterId, NO_PACK, ONE_SLOT};
 pub use view::{Ruleset, Selector};

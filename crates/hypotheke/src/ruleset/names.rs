@@ -1,6 +1,6 @@
 //! What may be a name.
 
-use super::Ruleset;
+use super::{HolderDef, Ruleset};
 use crate::language::{NOBODY, RESERVED};
 
 /// The most bytes of a name.
@@ -50,11 +50,15 @@ impl Ruleset {
     /// Why a holder can't have a name in a world: it is called as the ruleset calls it, or by a
     /// name that the ruleset does not know.
     pub(crate) fn why_not_called(&self, name: &str, holder: &str) -> Option<String> {
-        if name == holder {
+        let has_it = |def: &HolderDef| def.id() == holder && def.instances().any(|it| it == name);
+        if self.holders().iter().any(has_it) {
             return None;
         }
         let is_container = self.containers().iter().any(|def| def.id() == name || def.instances().any(|it| it == name));
-        let is_known = name == "ground" || is_container || self.find_holder(name).is_some();
+        let is_known = name == "ground"
+            || is_container
+            || self.find_holder(name).is_some()
+            || self.find_holder_named(name).is_some();
         let message = || format!("the name belongs to something other than a `{holder}`");
         fault(name, false).or_else(|| is_known.then(message))
     }

@@ -133,6 +133,18 @@ pub struct Cap {
     pub(crate) count: u32,
     /// The number of its filter among the filters of all caps.
     pub(crate) number: u32,
+    /// The number of the group whose members have it; `None` if it is written for one container
+    /// or holder.
+    pub(crate) group: Option<u32>,
+}
+
+/// A group of holders, and what holds for each of its members.
+#[derive(Clone, Debug)]
+pub struct GroupDef {
+    pub(in crate::ruleset) id: Box<str>,
+    /// In thousandths; `i64::MAX` without a cap.
+    pub(in crate::ruleset) weight_cap: i64,
+    pub(in crate::ruleset) caps: Vec<Cap>,
 }
 
 /// The definition of a holder.
@@ -142,9 +154,13 @@ pub struct HolderDef {
     pub(in crate::ruleset) name: String,
     pub(in crate::ruleset) note: String,
     pub(crate) groups: Vec<Box<str>>,
+    pub(in crate::ruleset) copies: Vec<Box<str>>,
     pub(in crate::ruleset) carries: Vec<ContainerDefId>,
     /// In thousandths; `i64::MAX` without a cap.
+    pub(in crate::ruleset) own_weight_cap: i64,
+    /// The lowest of its own and those of its groups.
     pub(crate) weight_cap: i64,
+    /// Its own, then those of its groups.
     pub(crate) caps: Vec<Cap>,
     /// The number of shortcuts.
     pub(crate) shortcuts: u32,
@@ -366,10 +382,16 @@ impl HolderDef {
         &self.note
     }
 
-    /// Its caps; [`Ruleset::caps`] returns them as texts.
+    /// Its caps, then those of its groups; [`Ruleset::caps`] returns them as texts.
     #[must_use]
     pub fn caps(&self) -> &[Cap] {
         &self.caps
+    }
+
+    /// The caps that the ruleset writes for it alone.
+    pub(crate) fn own_caps(&self) -> &[Cap] {
+        let own = self.caps.iter().take_while(|cap| cap.group.is_none()).count();
+        &self.caps[..own]
     }
 
     /// Its encumbrance steps: weight and label, in rising order.
@@ -401,10 +423,51 @@ impl HolderDef {
         &self.carries
     }
 
-    /// The maximum weight that it carries, if set.
+    /// The maximum weight that it carries, if set: the lowest of its own and those of its groups.
     #[must_use]
     pub fn weight_cap(&self) -> Option<Decimal> {
         (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
+    }
+
+    /// The weight cap that the ruleset writes for it alone.
+    pub(crate) fn own_weight_cap(&self) -> Option<Decimal> {
+        (self.own_weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.own_weight_cap))
+    }
+
+    /// The first of its names in the world.
+    pub(crate) fn first_name(&self) -> &str {
+        self.copies.first().unwrap_or(&self.id)
+    }
+
+    /// The names of its instances in the world: its copies, or its own name.
+    pub fn instances(&self) -> impl Iterator<Item = &str> {
+        let own = self.copies.is_empty().then_some(&*self.id);
+        own.into_iter().chain(self.copies.iter().map(|copy| &**copy))
+    }
+}
+
+impl GroupDef {
+    /// Its name, such as `crew`.
+    #[must_use]
+    pub fn id(&self) -> &str {
+        &self.id
+    }
+
+    /// The maximum weight that each member carries, if set.
+    #[must_use]
+    pub fn weight_cap(&self) -> Option<Decimal> {
+        (self.weight_cap != i64::MAX).then(|| Decimal::from_thousandths(self.weight_cap))
+    }
+
+    /// Whether the ruleset writes anything for it.
+    pub(crate) fn has_rules(&self) -> bool {
+        self.weight_cap != i64::MAX || !self.caps.is_empty()
+    }
+
+    /// The caps of each member; [`Ruleset::caps`] returns them as texts.
+    #[must_use]
+    pub fn caps(&self) -> &[Cap] {
+        &self.caps
     }
 }
 

@@ -11,7 +11,7 @@ use std::fmt::Display;
 use super::access::{Access, Right};
 use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::migration::MigrationRules;
-use super::places::{Cap, ContainerDef, DepletedShortcut, HolderDef, SlotDef, WhenUnfit};
+use super::places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, SlotDef, WhenUnfit};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::quantity::Decimal;
@@ -33,6 +33,8 @@ pub enum SubjectKind {
     Container,
     /// A holder.
     Holder,
+    /// A group of holders.
+    Group,
     /// A place with contents at the start.
     Start,
 }
@@ -49,6 +51,7 @@ impl SubjectKind {
             SubjectKind::Kind => "kind",
             SubjectKind::Container => "container",
             SubjectKind::Holder => "holder",
+            SubjectKind::Group => "group",
             SubjectKind::Start => "start",
         }
     }
@@ -176,6 +179,13 @@ impl<'m> Renames<'m> {
         self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.holder))
     }
 
+    /// The definition of what the holder has become: it may be one of several copies now.
+    pub(crate) fn holder_definition(self, name: &str) -> String {
+        let now = self.holder(name);
+        let Some((rules, _)) = self.later.filter(|(rules, _)| rules.find_holder(&now).is_none()) else { return now };
+        rules.find_holder_named(&now).map_or(now, |def| def.id().to_owned())
+    }
+
     /// A place as paths write it: `sled/3`, `surveyor.pockets`.
     fn place(self, path: &str) -> String {
         let end = path.find('/').unwrap_or(path.len());
@@ -227,7 +237,10 @@ impl Ruleset {
             add(SubjectKind::Container, names.definition(def.id()), lister.of_container(def));
         }
         for def in &self.holders {
-            add(SubjectKind::Holder, names.holder(def.id()), lister.of_holder(def));
+            add(SubjectKind::Holder, names.holder_definition(def.id()), lister.of_holder(def));
+        }
+        for group in self.groups().iter().filter(|group| group.has_rules()) {
+            add(SubjectKind::Group, group.id().to_owned(), lister.of_group(group));
         }
         for entry in &self.start {
             let contents = entry.contents.iter().map(|portion| lister.portion(portion));
@@ -296,7 +309,7 @@ impl Lister<'_> {
 
     fn caps(&mut self, caps: &[Cap]) {
         // The number of a cap is that of its filter among the filters of all caps.
-        for &Cap { of, count, number: _ } in caps {
+        for &Cap { of, count, number: _, group: _ } in caps {
             let value = format!("{count} of `{}`", self.rules.filter(of).written());
             self.put("cap", SettingClass::Rule, value, false, Detail::Cap(of, count));
         }
@@ -321,6 +334,7 @@ impl Lister<'_> {
             properties: _,
             containers: _,
             holders: _,
+            groups: _,
             start: _,
             // Written in the settings of kinds, containers and holders.
             arena: _,
@@ -519,17 +533,39 @@ impl Lister<'_> {
     }
 
     fn of_holder(&mut self, def: &HolderDef) -> Vec<Setting> {
-        let HolderDef { id, name, note, groups, carries, weight_cap: _, caps, shortcuts, spent, encumbrance } = def;
+        let HolderDef {
+            id,
+            name,
+            note,
+            groups,
+            copies: _,
+            carries,
+            own_weight_cap: _,
+            weight_cap: _,
+            caps: _,
+            shortcuts,
+            spent,
+            encumbrance,
+        } = def;
+        let instances = def.instances().map(|name| self.names.holder(name)).collect::<Vec<_>>();
+        let own = listed(vec![self.names.holder(id)]);
+        self.rule("copies", listed(instances), own);
         let carried = carries.iter().map(|&id| self.names.definition(self.rules.container(id).id()));
         self.rule("carries", listed(carried.collect::<Vec<_>>()), "none");
         self.rule("groups", sorted(groups.iter().map(|group| &**group)), "none");
-        self.limit("weight-cap", def.weight_cap());
+        self.limit("weight-cap", def.own_weight_cap());
         self.rule("encumbrance", listed(encumbrance.iter().map(|(from, label)| format!("{label} at {from}"))), "none");
         self.rule("shortcuts", shortcuts, 0);
         self.rule("depleted-shortcuts", if *spent == DepletedShortcut::Keep { "keep" } else { "clear" }, "clear");
-        self.caps(caps);
+        self.caps(def.own_caps());
         self.label("name", name, id);
         self.label("note", note, "");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_group(&mut self, group: &GroupDef) -> Vec<Setting> {
+        self.limit("weight-cap", group.weight_cap());
+        self.caps(group.caps());
         std::mem::take(&mut self.settings)
     }
 

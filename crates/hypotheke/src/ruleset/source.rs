@@ -220,6 +220,7 @@ pub(crate) struct HolderSource {
     pub(crate) name: Option<String>,
     pub(crate) note: Option<String>,
     pub(crate) groups: Vec<Written<String>>,
+    pub(crate) copies: Vec<Written<String>>,
     pub(crate) carries: Vec<Written<String>>,
     pub(crate) weight_cap: Option<Decimal>,
     pub(crate) caps: Vec<CapSource>,
@@ -227,6 +228,14 @@ pub(crate) struct HolderSource {
     pub(crate) depleted_shortcuts: DepletedShortcut,
     /// From which weight on, and what it is called then.
     pub(crate) encumbrance: Vec<(Written<Decimal>, Written<String>)>,
+}
+
+/// The rules of a group: they hold for each of its members.
+#[derive(Clone, Debug)]
+pub(crate) struct GroupSource {
+    pub(crate) id: Written<String>,
+    pub(crate) weight_cap: Option<Decimal>,
+    pub(crate) caps: Vec<CapSource>,
 }
 
 /// The start contents of one place.
@@ -270,6 +279,7 @@ pub(crate) struct RulesetSource {
     pub(crate) marks: Vec<MarkSource>,
     pub(crate) containers: Vec<ContainerSource>,
     pub(crate) holders: Vec<HolderSource>,
+    pub(crate) groups: Vec<GroupSource>,
     pub(crate) start: Vec<StartSource>,
     /// For each text that is a table: which of its columns hold what.
     pub(crate) table_columns: FxHashMap<u32, super::table::Columns>,

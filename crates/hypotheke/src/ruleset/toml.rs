@@ -8,8 +8,8 @@ use toml::de::{DeTable, DeValue};
 use super::places::{DepletedShortcut, PutMode, WhenUnfit};
 use super::read::{Reading, Section};
 use super::source::{
-    AccessSource, CapSource, ContainerSource, HolderSource, KindAt, KindSource, MarkSource, PropertySource,
-    RulesetSource, SlotSource, StartSource, TagSource, Written,
+    AccessSource, CapSource, ContainerSource, GroupSource, HolderSource, KindAt, KindSource, MarkSource,
+    PropertySource, RulesetSource, SlotSource, StartSource, TagSource, Written,
 };
 use super::{migration, names};
 use crate::language::{LineParser, NamedPortion, lex};
@@ -34,6 +34,7 @@ const ROOT: &[&str] = &[
     "kind",
     "container",
     "holder",
+    "group",
     "start",
 ];
 const CLAIMS: &[&str] = &["explore", "always", "forbidden", "possible", "recoverable"];
@@ -81,8 +82,19 @@ const CONTAINER: &[&str] = &[
 const WAYS: &[(&str, PutMode)] = &[("place", PutMode::Place), ("merge", PutMode::Merge), ("swap", PutMode::Swap)];
 const CAP: &[&str] = &["of", "count"];
 const SLOT: &[&str] = &["name", "label", "admits", "stack-limit", "put-by", "take-by"];
-const HOLDER: &[&str] =
-    &["name", "note", "groups", "carries", "weight-cap", "caps", "encumbrance", "shortcuts", "depleted-shortcuts"];
+const HOLDER: &[&str] = &[
+    "name",
+    "note",
+    "groups",
+    "copies",
+    "carries",
+    "weight-cap",
+    "caps",
+    "encumbrance",
+    "shortcuts",
+    "depleted-shortcuts",
+];
+const GROUP: &[&str] = &["weight-cap", "caps"];
 const ENCUMBRANCE: &[&str] = &["at", "label"];
 
 impl RulesetSource {
@@ -147,6 +159,9 @@ impl RulesetSource {
         }
         for (id, value) in reading.entries(&section, "holder") {
             self.read_holder(reading, id, value);
+        }
+        for (id, value) in reading.entries(&section, "group") {
+            self.read_group(reading, id, value);
         }
         for (place, value) in reading.entries(&section, "start") {
             self.read_start(reading, &place, value);
@@ -281,8 +296,13 @@ impl RulesetSource {
         for group in &groups {
             check_name(reading, group, "group", false);
         }
+        let copies = reading.texts(&section, "copies");
+        for copy in &copies {
+            check_name(reading, copy, "copy", false);
+        }
         self.holders.push(HolderSource {
             groups,
+            copies,
             name: reading.text(&section, "name"),
             note: reading.text(&section, "note"),
             carries: reading.texts(&section, "carries"),
@@ -299,6 +319,13 @@ impl RulesetSource {
                 .unwrap_or_default(),
             id,
         });
+    }
+
+    fn read_group(&mut self, reading: &mut Reading<'_>, id: Written<String>, value: &Spanned<DeValue<'_>>) {
+        check_name(reading, &id, "group", false);
+        let Some(section) = reading.section(value, format!("group `{}`", id.value), GROUP) else { return };
+        let weight_cap = reading.weight(&section, "weight-cap").map(|cap| cap.value);
+        self.groups.push(GroupSource { weight_cap, caps: read_caps(reading, &section), id });
     }
 
     fn read_start(&mut self, reading: &mut Reading<'_>, place: &Written<String>, value: &Spanned<DeValue<'_>>) {

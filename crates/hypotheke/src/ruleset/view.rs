@@ -10,7 +10,7 @@ use std::sync::OnceLock;
 use super::bits::Bits;
 use super::kind::{Kind, Mark, Property, Tag};
 use super::migration::MigrationRules;
-use super::places::{Cap, ContainerDef, HolderDef, SlotRule};
+use super::places::{Cap, ContainerDef, GroupDef, HolderDef, SlotRule};
 use super::source::{Arena, RulesetSource, Text};
 use super::start::StartEntry;
 use crate::filter::Test;
@@ -71,6 +71,8 @@ pub struct Ruleset {
     pub(super) container_index: FxHashMap<Box<str>, ContainerDefId>,
     pub(super) holders: Vec<HolderDef>,
     pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
+    /// In the order in which holders name them first.
+    pub(super) groups: Vec<GroupDef>,
     pub(crate) start: Vec<StartEntry>,
     /// Computed at the first use: every save contains it.
     pub(crate) fingerprint: OnceLock<String>,
@@ -303,6 +305,28 @@ impl Ruleset {
     #[must_use]
     pub fn find_holder(&self, name: &str) -> Option<HolderDefId> {
         self.holder_index.get(name).copied()
+    }
+
+    /// The definition of the holder that has a name in a new world.
+    pub(crate) fn find_holder_named(&self, name: &str) -> Option<&HolderDef> {
+        self.holders.iter().find(|def| def.instances().any(|it| it == name))
+    }
+
+    /// The names of all holders in a new world.
+    pub(crate) fn holder_names(&self) -> impl Iterator<Item = &str> {
+        self.holders.iter().flat_map(HolderDef::instances)
+    }
+
+    /// A group by its name.
+    #[must_use]
+    pub fn find_group(&self, name: &str) -> Option<&GroupDef> {
+        self.groups.iter().find(|group| *group.id == *name)
+    }
+
+    /// All groups, in the order in which the holders of the ruleset name them.
+    #[must_use]
+    pub fn groups(&self) -> &[GroupDef] {
+        &self.groups
     }
 
     /// All tags, by name.

@@ -5,10 +5,10 @@ use std::sync::Arc;
 
 use super::error::ScenarioErrors;
 use super::shared::{DEEPEST, SharedLists};
-use super::tree::{Body, Check, Claim, Expected, Line, ScenarioFile, Start, StartBase, StartLine, Step};
+use super::tree::{Body, Check, Claim, Expected, Line, Operand, ScenarioFile, Start, StartBase, StartLine, Step};
 use crate::language::{Landing, NamedAction, NamedArrival, NamedOperation, Path};
 use crate::ops::{Reason, ResolveError};
-use crate::ruleset::{HolderDef, Ruleset};
+use crate::ruleset::{GroupDef, HolderDef, Ruleset};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location, MAX_LISTED, SourceId, Span, Word, suggestion};
 use crate::world::{Place, World};
 
@@ -334,33 +334,58 @@ impl<'f> Checker<'f> {
                 }
             }
             Check::Shortcuts { holder, kinds } => self.shortcuts(holder, kinds, faults),
-            Check::Measure { claim, unit, .. } => {
-                match claim {
-                    Claim::Weight(place) | Claim::Value(place) => self.place(place, faults),
-                    Claim::FreeSlots(place) => self.container(place, faults),
-                    Claim::RoomFor(kind, place) => {
-                        faults.extend(self.rules.resolve_kind(kind).err().map(ResolveError::from));
-                        self.place(place, faults);
-                    }
-                    Claim::Attribute(name, place) => {
-                        self.holder(place, faults);
-                        let names = || self.rules.attributes().iter().map(|attribute| &**attribute);
-                        if !names().any(|known| known == name.as_str()) {
-                            let help = suggestion(name.as_str(), names());
-                            faults.push(ResolveError::new(
-                                "unknown-attribute",
-                                name.span(),
-                                format!("unknown attribute `{name}`"),
-                                help,
-                            ));
-                        }
-                    }
-                    Claim::Count(name, place) => {
-                        faults.extend(self.countable(name));
-                        place.iter().for_each(|place| self.place(place, faults));
+            Check::Measure { operand, .. } if check.group().is_none() => {
+                check.measured().for_each(|claim| self.measure(claim, faults));
+                if let (Operand::Number { unit: Some(unit), .. }, Some(claim)) = (operand, check.measured().next()) {
+                    faults.extend(self.unit(claim, unit));
+                }
+            }
+            Check::Measure { claim, .. } => {
+                let group = claim.place().and_then(|place| Some((place.group()?, place.span())));
+                let Some((group, span)) = group else { return };
+                let mut members = self.rules.holders().iter().filter(|def| def.groups().any(|it| it == group));
+                match members.next() {
+                    Some(def) => self.check(line, &check.of_member(def.first_name()), faults),
+                    None => {
+                        let help = suggestion(group, self.rules.groups().iter().map(GroupDef::id));
+                        let message = format!("no holder is in group `{group}`");
+                        faults.push(ResolveError::new("unknown-group", span, message, help));
                     }
                 }
-                faults.extend(unit.as_ref().and_then(|unit| self.unit(claim, unit)));
+            }
+        }
+    }
+
+    /// A quantity, which names no group by now.
+    fn measure(&self, claim: &Claim, faults: &mut Vec<ResolveError>) {
+        if let Some(place) = claim.place().filter(|place| place.group().is_some()) {
+            let help = "Begin both sides with the same group, or name one holder".to_owned();
+            let message = format!("`{place}` stands where the left side names no group");
+            return faults.push(ResolveError::new("not-supported", place.span(), message, Some(help)));
+        }
+        match claim {
+            Claim::Weight(place) | Claim::Value(place) => self.place(place, faults),
+            Claim::FreeSlots(place) => self.container(place, faults),
+            Claim::RoomFor(kind, place) => {
+                faults.extend(self.rules.resolve_kind(kind).err().map(ResolveError::from));
+                self.place(place, faults);
+            }
+            Claim::Attribute(name, place) => {
+                self.holder(place, faults);
+                let names = || self.rules.attributes().iter().map(|attribute| &**attribute);
+                if !names().any(|known| known == name.as_str()) {
+                    let help = suggestion(name.as_str(), names());
+                    faults.push(ResolveError::new(
+                        "unknown-attribute",
+                        name.span(),
+                        format!("unknown attribute `{name}`"),
+                        help,
+                    ));
+                }
+            }
+            Claim::Count(name, place) => {
+                faults.extend(self.countable(name));
+                place.iter().for_each(|place| self.place(place, faults));
             }
         }
     }
@@ -395,7 +420,7 @@ impl<'f> Checker<'f> {
         match self.empty.place(path, None) {
             Ok(Place::Holder(id)) => return self.empty.holder_def(id),
             Ok(_) => {
-                let names = self.rules.holders().iter().map(|holder| format!("`{}`", holder.id()));
+                let names = self.rules.holder_names().map(|name| format!("`{name}`"));
                 let help = format!("the holders are {}", names.collect::<Vec<_>>().join(", "));
                 faults.push(ResolveError::new(
                     "not-supported",

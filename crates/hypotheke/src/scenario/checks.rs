@@ -2,18 +2,27 @@
 
 use std::collections::BTreeMap;
 
+use super::check::START;
 use super::report::{DifferenceRow, Finding};
-use super::tree::{Check, Claim, Mode};
+use super::tree::{Check, Claim, Mode, Operand};
 use crate::language::{NOBODY, NamedPortion, Path};
 use crate::quantity::Decimal;
 use crate::text::Word;
 use crate::world::{ClassKey, Place, StackView, UnknownPlace, World};
 
-/// The finding of a check of the world alone, if it fails.
+/// The finding of a check of a world, and of the start if it compares with that, if it fails.
 ///
 /// # Errors
 /// An unknown place.
-pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, UnknownPlace> {
+pub(crate) fn finding(world: &World, start: Option<&World>, check: &Check) -> Result<Option<Finding>, UnknownPlace> {
+    if let Some(group) = check.group() {
+        for member in world.members(group).collect::<Vec<_>>() {
+            if let Some(finding) = finding(world, start, &check.of_member(world.holder_name(member)))? {
+                return Ok(Some(finding));
+            }
+        }
+        return Ok(None);
+    }
     let place = |path: &Path| world.place(path, None);
     Ok(match check {
         Check::Contents { place: path, mode, contents } => {
@@ -33,17 +42,24 @@ pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, U
         Check::Open { container, holder, open } => opening_finding(world, place(container)?, place(holder)?, *open),
         Check::Owner { container, owner } => owner_finding(world, place(container)?, owner.as_ref()),
         Check::Places { name, places } => places_finding(world, name, places)?,
-        Check::Measure { claim, comparison, number, .. } => {
-            let found = measure(world, claim, claim.place().map(place).transpose()?);
+        Check::Measure { claim, comparison, operand } => {
+            let measured = |claim: &Claim| Ok(measure(world, claim, claim.place().map(place).transpose()?));
+            let found = measured(claim)?;
+            let expected = match operand {
+                Operand::Number { number, .. } => *number,
+                Operand::Measured(other) => measured(other)?,
+                Operand::AtStart(other) => start.map_or(Decimal::ZERO, |start| measure_if_there(start, other)),
+            };
             let unit = if matches!(claim, Claim::Weight(_)) { world.rules().weight_unit() } else { "" };
             let finding = || Finding::Measure {
                 what: claim.to_string(),
                 comparison: *comparison,
-                expected: *number,
+                expected,
+                expected_of: (!matches!(operand, Operand::Number { .. })).then(|| operand.to_string()),
                 found,
                 unit: unit.to_owned(),
             };
-            (!comparison.holds(&found, number)).then(finding)
+            (!comparison.holds(&found, &expected)).then(finding)
         }
         // These compare several worlds.
         Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged => None,
@@ -51,6 +67,46 @@ pub(crate) fn finding(world: &World, check: &Check) -> Result<Option<Finding>, U
 }
 
 impl Check {
+    /// The group each member of which it checks.
+    pub(crate) fn group(&self) -> Option<&str> {
+        match self {
+            Check::Measure { claim, .. } => claim.place()?.group(),
+            _ => None,
+        }
+    }
+
+    /// The same of one member of its group.
+    pub(crate) fn of_member(&self, holder: &str) -> Check {
+        let Check::Measure { claim, comparison, operand } = self else { return self.clone() };
+        let operand = match operand {
+            Operand::Number { .. } => operand.clone(),
+            Operand::Measured(claim) => Operand::Measured(claim.of_member(holder)),
+            Operand::AtStart(claim) => Operand::AtStart(claim.of_member(holder)),
+        };
+        Check::Measure { claim: claim.of_member(holder), comparison: *comparison, operand }
+    }
+
+    /// Whether it compares with the start.
+    pub(crate) fn reads_start(&self) -> bool {
+        match self {
+            Check::Measure { operand, .. } => matches!(operand, Operand::AtStart(_)),
+            Check::UnchangedSince { snapshot } => snapshot.as_str() == START,
+            _ => false,
+        }
+    }
+
+    /// The quantities that it compares.
+    pub(crate) fn measured(&self) -> impl Iterator<Item = &Claim> {
+        let (claim, other) = match self {
+            Check::Measure { claim, operand: Operand::Measured(other) | Operand::AtStart(other), .. } => {
+                (Some(claim), Some(other))
+            }
+            Check::Measure { claim, operand: Operand::Number { .. }, .. } => (Some(claim), None),
+            _ => (None, None),
+        };
+        claim.into_iter().chain(other)
+    }
+
     /// The place of a check.
     pub(super) fn place(&self) -> Option<&Path> {
         match self {
@@ -148,6 +204,20 @@ fn shortcuts_finding(world: &World, place: Option<Place>, kinds: &[Option<Word>]
 }
 
 impl Claim {
+    /// The same of one member of the group that its place names.
+    fn of_member(&self, holder: &str) -> Claim {
+        match self {
+            Claim::Weight(place) => Claim::Weight(place.of_member(holder)),
+            Claim::Value(place) => Claim::Value(place.of_member(holder)),
+            Claim::FreeSlots(place) => Claim::FreeSlots(place.of_member(holder)),
+            Claim::RoomFor(kind, place) => Claim::RoomFor(kind.clone(), place.of_member(holder)),
+            Claim::Attribute(name, place) => Claim::Attribute(name.clone(), place.of_member(holder)),
+            Claim::Count(name, place) => {
+                Claim::Count(name.clone(), place.as_ref().map(|place| place.of_member(holder)))
+            }
+        }
+    }
+
     pub(crate) fn place(&self) -> Option<&Path> {
         match self {
             Claim::Weight(place)
@@ -211,6 +281,14 @@ fn contents_finding(
         .collect();
     let all_hold = rows.iter().all(|row| row.matches);
     (!all_hold).then(|| Finding::Contents { place: place.to_owned(), rows })
+}
+
+/// The value of a quantity; 0 of a place that is not in the world.
+fn measure_if_there(world: &World, claim: &Claim) -> Decimal {
+    match claim.place().map(|path| world.place(path, None)).transpose() {
+        Ok(place) => measure(world, claim, place),
+        Err(_) => Decimal::ZERO,
+    }
 }
 
 /// The value of a quantity in a world.

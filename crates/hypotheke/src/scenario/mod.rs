@@ -24,6 +24,6 @@ pub use diff::{PlaceDifference, differences};
 pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ReportDetail, ScenarioReport, StepReport};
 pub use tree::{
-    Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Row, Scenario, ScenarioFile, SentRequest, SharedStart,
-    SharedSteps, Start, StartBase, StartLine, Step, Together,
+    Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Operand, Row, Scenario, ScenarioFile, SentRequest,
+    SharedStart, SharedSteps, Start, StartBase, StartLine, Step, Together,
 };

@@ -3,8 +3,8 @@
 use std::fmt::{self, Display, Formatter, Write};
 
 use super::tree::{
-    Block, Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, ScenarioFile, SentRequest, Start, StartBase,
-    StartLine, Step, Table, Together,
+    Block, Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Operand, ScenarioFile, SentRequest, Start,
+    StartBase, StartLine, Step, Table, Together,
 };
 use crate::language::{NamedAction, NamedOperation, owner_text};
 use crate::text::Word;
@@ -276,10 +276,20 @@ impl Display for Check {
             }
             Check::UnchangedSince { snapshot } => write!(f, "unchanged since {snapshot}"),
             Check::NothingChanged => f.write_str("nothing changed"),
-            Check::Measure { claim, comparison, number, unit } => {
-                write!(f, "{claim} {} {number}", comparison.symbol())?;
-                unit.as_ref().map_or(Ok(()), |unit| write!(f, " {unit}"))
+            Check::Measure { claim, comparison, operand } => {
+                write!(f, "{claim} {} {operand}", comparison.symbol())
             }
+        }
+    }
+}
+
+impl Display for Operand {
+    fn fmt(&self, f: &mut Formatter<'_>) -> fmt::Result {
+        match self {
+            Operand::Number { number, unit: None } => write!(f, "{number}"),
+            Operand::Number { number, unit: Some(unit) } => write!(f, "{number} {unit}"),
+            Operand::Measured(claim) => write!(f, "{claim}"),
+            Operand::AtStart(claim) => write!(f, "{claim} at start"),
         }
     }
 }

@@ -197,6 +197,8 @@ pub enum Finding {
         comparison: Comparison,
         /// The expected value.
         expected: Decimal,
+        /// The quantity whose value that is, such as `weight of sled at start`; `None` for a number.
+        expected_of: Option<String>,
         /// The actual value.
         found: Decimal,
         /// The unit of both values; may be empty.

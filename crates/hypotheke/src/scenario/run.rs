@@ -187,9 +187,7 @@ impl<'p> Player<'p> {
         if let Some(show) = &mut self.show {
             show(None, &self.world);
         }
-        let is_start =
-            |check: &Check| matches!(check, Check::UnchangedSince { snapshot } if snapshot.as_str() == START);
-        if asks(body, &self.file.shared, is_start) {
+        if asks(body, &self.file.shared, Check::reads_start) {
             self.snapshots.push((START, self.world.clone()));
         }
         for (number, step) in body.steps.iter().enumerate() {
@@ -464,6 +462,11 @@ impl<'p> Player<'p> {
         }
     }
 
+    /// The world before the first step, if a check compares with it.
+    fn start(&self) -> Option<&World> {
+        self.snapshots.iter().find(|(name, _)| *name == START).map(|(_, world)| world)
+    }
+
     fn check(&mut self, span: Span, check: &Check) -> bool {
         self.report.checks += 1;
         let finding = match check {
@@ -478,7 +481,7 @@ impl<'p> Player<'p> {
             Check::NothingChanged => {
                 self.before.as_ref().and_then(|before| worlds_finding("before", before, &self.world))
             }
-            _ => match checks::finding(&self.world, check) {
+            _ => match checks::finding(&self.world, self.start(), check) {
                 Ok(finding) => finding,
                 Err(error) => Some(Finding::Unresolved(error.to_string())),
             },

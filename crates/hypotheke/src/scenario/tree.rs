@@ -407,17 +407,32 @@ pub enum Check {
     },
     /// `nothing changed`: the previous operation had no effect.
     NothingChanged,
-    /// `weight of sled = 132 kg`, `count of fuel in depot <= 8`, `free slots of sled >= 2`
+    /// `weight of sled = 132 kg`, `count of fuel in depot <= 8`, `free slots of sled >= 2`, `value of
+    /// mara <= value of mara at start`
     Measure {
-        /// The quantity.
+        /// The quantity. Its path may mean each member of a group: `weight of each crew`.
         claim: Claim,
         /// The comparison.
         comparison: Comparison,
+        /// With what it is compared.
+        operand: Operand,
+    },
+}
+
+/// The right side of a comparison.
+#[derive(Clone, Debug, PartialEq)]
+pub enum Operand {
+    /// A number.
+    Number {
         /// The number.
         number: Decimal,
         /// The unit, as written.
         unit: Option<Word>,
     },
+    /// A quantity at the same time.
+    Measured(Claim),
+    /// A quantity at the start. What was not there is 0.
+    AtStart(Claim),
 }
 
 /// The quantity of a check.

@@ -1,7 +1,7 @@
 //! Reading for the crate, by numbers: cells, states, and data of holders.
 
 use super::{Bearer, Cell, ContainerState, GROUND, NONE, Origin, PerKind, Place, Presence, Spot, World};
-use crate::id::{ContainerId, KindId, StackId};
+use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::narrow;
 use crate::ruleset::{Cap, ContainerDef};
 use smallvec::SmallVec;
@@ -181,6 +181,11 @@ impl World {
     }
 
     /// The groups of a holder.
+    /// The holders in the world that are in a group, in order.
+    pub(crate) fn members(&self, group: &str) -> impl Iterator<Item = HolderId> {
+        self.holders().filter(move |id| self.groups_of(id.index).iter().any(|name| **name == *group))
+    }
+
     pub(crate) fn groups_of(&self, holder: u32) -> &[Box<str>] {
         self.rules.holders().get(self.def_of_holder(holder)).map_or(&[], |def| &def.groups)
     }

@@ -199,7 +199,7 @@ impl World {
             return suggestion(name, names.collect::<Vec<_>>());
         }
         let standing = self.rules.containers().iter().flat_map(crate::ContainerDef::instances);
-        let of_rules = standing.chain(self.rules.holders().iter().map(crate::HolderDef::id));
+        let of_rules = standing.chain(self.rules.holder_names());
         let there = of_rules.filter(|name| self.container(name).is_some() || self.holder(name).is_some());
         nearest(name, there.take(MAX_NAMES)).map(|name| format!("Did you mean `{name}`?"))
     }

@@ -32,11 +32,13 @@ impl World {
                 world.bring_container(world.container_count(), name, index, def.slots, None);
             }
         }
-        for (holder, def) in (0..).zip(rules.holders()) {
-            world.bring_holder(holder, def.id(), holder);
+        let holders =
+            (0..).zip(rules.holders()).flat_map(|(index, def)| def.instances().map(move |it| (index, def, it)));
+        for (holder, (index, def, name)) in (0..).zip(holders) {
+            world.bring_holder(holder, name, index);
             for &ContainerDefId(container, _) in def.carries() {
                 let carried = rules.container(rules.container_def_id(container));
-                let name = format!("{}.{}", def.id(), carried.id());
+                let name = format!("{name}.{}", carried.id());
                 world.bring_container(world.container_count(), &name, container, carried.slots, Some(holder));
             }
             world.bring_hand(world.container_count(), holder);

@@ -177,7 +177,9 @@ fn any_holder() -> impl Strategy<Value = HolderParts> {
 }
 
 pub(super) fn names_of(kinds: usize, holders: usize, containers: usize) -> Names {
-    Names::numbered(kinds, MARKS, PROPERTIES, NAMES, holders, containers)
+    let mut names = Names::numbered(kinds, MARKS, PROPERTIES, NAMES, holders, containers);
+    names.holder_definitions.iter_mut().skip(1).for_each(|definition| *definition = "template".to_owned());
+    names
 }
 
 /// Containers of the world first, then those of each holder, as the library lists them.
@@ -370,15 +372,24 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
     // A kind may need only slots that some container has.
     let names: Vec<String> = (0..NAMES).map(|name| format!("{{ name = \"s{name}\" }}")).collect();
     let _ = writeln!(text, "[container.names]\nslot = [{}]", names.join(", "));
+    let mut of_groups = String::new();
     for (index, (cap, caps)) in rules.holders.iter().enumerate() {
         let carried =
             (0..rules.containers.len()).filter(|&container| rules.containers[container].holder == Some(index));
         let names: Vec<String> = carried.map(|container| format!("\"c{container}\"")).collect();
-        let _ = writeln!(text, "[holder.h{index}]\ncarries = [{}]\ncaps = [{}]", names.join(", "), caps_text(caps));
+        // The second is the copy of a template.
+        let of =
+            if index == 1 { "[holder.template]\ncopies = [\"h1\"]".to_owned() } else { format!("[holder.h{index}]") };
+        let _ = writeln!(text, "{of}\ncarries = [{}]", names.join(", "));
         let groups: Vec<String> = rules.groups[index].iter().map(|group| format!("\"g{group}\"")).collect();
         let _ = writeln!(text, "groups = [{}]", groups.join(", "));
-        if let Some(cap) = cap {
-            let _ = writeln!(text, "weight-cap = {}", decimal(*cap));
+        let mut limits = format!("caps = [{}]\n", caps_text(caps));
+        limits.extend(cap.map(|cap| format!("weight-cap = {}\n", decimal(cap))));
+        // What a holder may carry is written for a group in which it is alone.
+        let is_alone = |group: &&usize| rules.groups.iter().filter(|groups| groups.contains(group)).count() == 1;
+        match rules.groups[index].iter().find(is_alone) {
+            Some(group) => _ = write!(of_groups, "[group.g{group}]\n{limits}"),
+            None => text += &limits,
         }
         let (shortcuts, cleared) = rules.bars[index];
         if shortcuts > 0 {
@@ -386,7 +397,7 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
             let _ = writeln!(text, "shortcuts = {shortcuts}\ndepleted-shortcuts = \"{spent}\"");
         }
     }
-    text
+    text + &of_groups
 }
 
 /// None where the inside of a pack says nothing.

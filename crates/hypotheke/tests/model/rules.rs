@@ -144,6 +144,8 @@ pub(crate) struct Names {
     pub(crate) properties: Vec<String>,
     pub(crate) slots: Vec<String>,
     pub(crate) holders: Vec<String>,
+    /// Of which each holder is a copy.
+    pub(crate) holder_definitions: Vec<String>,
     /// Of one that is carried without its holder.
     pub(crate) containers: Vec<String>,
     /// What the ruleset calls them: of several copies all the same.
@@ -171,6 +173,7 @@ impl Names {
             properties: (0..properties).map(|property| format!("p{property}-value")).collect(),
             slots: numbered('s', slots),
             holders: numbered('h', holders),
+            holder_definitions: numbered('h', holders),
             definitions: containers.clone(),
             containers,
             lender: Some("names".to_owned()),

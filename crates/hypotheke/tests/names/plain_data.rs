@@ -127,7 +127,7 @@ impl Writer<'_> {
         let bar = &self.state.bars[holder];
         Holder {
             name: self.rules.names.holders[holder].clone(),
-            definition: self.rules.names.holders[holder].clone(),
+            definition: self.rules.names.holder_definitions[holder].clone(),
             containers: self.rules.carried(holder).into_iter().map(|index| self.container(index)).collect(),
             hand: hand.map(|stack| self.stack(&stack)),
             origin,

@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::{
-    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, Kind, Literal, PropertyValue, PutMode, Right,
-    Ruleset, WhenUnfit, World,
+    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, HolderDef, Kind, Literal, PropertyValue, PutMode,
+    Right, Ruleset, WhenUnfit, World,
 };
 
 use crate::model::{Access, Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
@@ -35,12 +35,15 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     let slot_names = |def: &ContainerDef| {
         rules.slot_rules(def).filter_map(|slot| slot.name().map(str::to_owned)).collect::<Vec<_>>()
     };
+    let holders: Vec<(&HolderDef, &str)> =
+        rules.holders().iter().flat_map(|def| def.instances().map(move |name| (def, name))).collect();
     let names = Names {
         labels: kinds.iter().map(|id| kind(id).name().to_owned()).collect(),
         marks: sorted(&mut rules.marks().iter().map(|mark| mark.name().to_owned())),
         properties: sorted(&mut rules.properties().iter().map(|property| property.name().to_owned())),
         slots: sorted(&mut rules.containers().iter().flat_map(slot_names)),
-        holders: rules.holders().iter().map(|holder| holder.id().to_owned()).collect(),
+        holders: holders.iter().map(|(_, name)| (*name).to_owned()).collect(),
+        holder_definitions: holders.iter().map(|(def, _)| def.id().to_owned()).collect(),
         containers: containers.iter().map(own).collect(),
         definitions: containers.iter().map(|id| def(id).id().to_owned()).collect(),
         lender: None,
@@ -48,12 +51,11 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     };
     let brought = rules.kinds().filter_map(Kind::pack).map(|def| def.id().to_owned()).collect::<BTreeSet<_>>();
     let tags = rules.tags().iter().map(|tag| tag.name().to_owned()).collect();
-    let groups: Vec<String> =
-        sorted(&mut rules.holders().iter().flat_map(hypotheke::HolderDef::groups).map(str::to_owned));
-    let groups_of = |holder: &hypotheke::HolderDef| -> BTreeSet<usize> {
+    let groups: Vec<String> = sorted(&mut rules.holders().iter().flat_map(HolderDef::groups).map(str::to_owned));
+    let groups_of = |holder: &HolderDef| -> BTreeSet<usize> {
         holder.groups().map(|group| Names::find(&groups, group).expect("a group")).collect()
     };
-    let groups_of_all = rules.holders().iter().map(groups_of).collect();
+    let groups_of_all = holders.iter().map(|(def, _)| groups_of(def)).collect();
     let packs = brought.into_iter().collect();
     let mut reader = Reader { rules, names, tags, texts: Vec::new(), packs, groups };
     let kinds = reader.names.kinds.clone().iter().map(|id| reader.kind(kind(id))).collect();
@@ -63,7 +65,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     };
     let owner = |id: &hypotheke::ContainerId| {
         let owner = def(id).owner()?;
-        rules.holders().iter().position(|holder| holder.id() == owner)
+        holders.iter().position(|(_, name)| *name == owner)
     };
     let containers = containers
         .iter()
@@ -71,21 +73,19 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         .collect();
     let pack = |id: &String| rules.containers().iter().find(|def| def.id() == id).expect("a container");
     let packs = reader.packs.clone().iter().map(|id| reader.container(pack(id), None)).collect();
-    let caps = rules
-        .holders()
+    let bars = holders
         .iter()
-        .map(|holder| (holder.weight_cap().map(Decimal::thousandths), reader.caps(holder.caps())));
+        .map(|(def, _)| (def.shortcuts() as usize, def.depleted_shortcuts() == DepletedShortcut::Clear))
+        .collect();
+    let caps = holders.iter().map(|(def, _)| (def.weight_cap().map(Decimal::thousandths), reader.caps(def.caps())));
     let holders = caps.collect();
-    let bar = |holder: &hypotheke::HolderDef| {
-        (holder.shortcuts() as usize, holder.depleted_shortcuts() == DepletedShortcut::Clear)
-    };
     Rules {
         kinds,
         containers,
         packs,
         holders,
         groups: groups_of_all,
-        bars: rules.holders().iter().map(bar).collect(),
+        bars,
         ground_limit: rules.ground_limit().map(|limit| limit as usize),
         nesting: i64::from(rules.nesting()),
         hand: ContainerSpec::hand(),

@@ -76,7 +76,7 @@ pub(in crate::explore) fn replay(
     let mut played = Vec::new();
     let ended =
         |steps, before, after, message, explanation| Some(Replay { steps, before, after, message, explanation });
-    if let Some(message) = exploration.met(aim, &world) {
+    if let Some(message) = exploration.met(aim, start, &world) {
         return ended(played, world.clone(), world, message, Vec::new());
     }
     let mut departures = Departures::new();
@@ -115,7 +115,7 @@ pub(in crate::explore) fn replay(
         let meant = exploration.were_meant(&world, &operation, meant);
         let is_meant = matches!(aim, Aim::Claim(claim) if meant.contains(&claim));
         let met = is_meant.then(|| "the last operation is applied".to_owned());
-        let met = met.or_else(|| exploration.met(aim, &world).filter(|_| aim == Aim::Law || !is_away));
+        let met = met.or_else(|| exploration.met(aim, start, &world).filter(|_| aim == Aim::Law || !is_away));
         if let Some(message) = met {
             let explanation = explain(&world);
             return ended(played, before, world, message, explanation);
@@ -202,14 +202,16 @@ fn search_for_a_shorter_one(exploration: &Exploration, aim: Aim, length: usize) 
 
 impl Exploration {
     /// The finding in a world, if it is the target.
-    fn met(&self, aim: Aim, world: &World) -> Option<String> {
+    fn met(&self, aim: Aim, start: &World, world: &World) -> Option<String> {
         match aim {
             Aim::Law => self.breaks_a_law(world).then(|| "a law is broken".to_owned()),
             Aim::Claim(claim) => {
                 let (claim, ready) = &self.claims[claim];
                 match claim.kind {
-                    ClaimKind::Always => ready.wrong(world),
-                    ClaimKind::Possible => ready.wrong(world).is_none().then(|| "the state is reached".to_owned()),
+                    ClaimKind::Always => ready.wrong_since(Some(start), world),
+                    ClaimKind::Possible => {
+                        ready.wrong_since(Some(start), world).is_none().then(|| "the state is reached".to_owned())
+                    }
                     ClaimKind::Forbidden | ClaimKind::Recoverable => None,
                 }
             }

@@ -2,6 +2,7 @@
 //! states that must stay possible.
 
 use std::fmt;
+use std::sync::Arc;
 
 use crate::explore::model::tried::VerbUse;
 use crate::filter::{Comparison, Filter, Test};
@@ -11,7 +12,7 @@ use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::Selector;
 use crate::scenario::parse::lines;
-use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, checks};
+use crate::scenario::{Check, Claim as Measured, DifferenceRow, Finding, Line, Operand, checks};
 use crate::text::{Span, Word};
 use crate::world::{ClassView, Place, World};
 
@@ -253,29 +254,34 @@ pub(in crate::explore) struct Named {
     pub(in crate::explore) text: String,
 }
 
+/// What is looked up once for a check.
+#[derive(Clone, Debug, Default)]
+pub(in crate::explore) struct OfCheck {
+    /// For a count, the counted items.
+    pub(in crate::explore) counted: Option<Selector>,
+    /// The start, if it compares with that.
+    pub(in crate::explore) start: Option<Arc<World>>,
+    /// The places of the members of the group that it names.
+    pub(in crate::explore) of_members: Vec<Path>,
+}
+
 /// A claim with all names looked up.
 #[derive(Clone, Debug)]
 pub(in crate::explore) enum Ready {
-    /// For a count, the counted items.
-    Check(Check, Option<Selector>),
+    Check(Check, OfCheck),
     NoneWith(Named, Named),
     NoneIn(Named, Path),
     AllIn(Named, Path),
-    InAll {
-        what: Selector,
-        name: String,
-        comparison: Comparison,
-        number: Decimal,
-    },
-    Operation {
-        pattern: Pattern,
-        named: Option<Subject>,
-    },
+    InAll { what: Selector, name: String, comparison: Comparison, number: Decimal },
+    Operation { pattern: Pattern, named: Option<Subject> },
 }
 
 /// Whether a count satisfies its comparison. Usually it does, and no text is needed.
 fn is_right_count(world: &World, check: &Check, what: Selector) -> bool {
-    let Check::Measure { claim: Measured::Count(_, path), comparison, number, .. } = check else { return false };
+    let Check::Measure { claim: Measured::Count(_, path), comparison, operand: Operand::Number { number, .. } } = check
+    else {
+        return false;
+    };
     let Ok(place) = path.as_ref().map(|path| world.place(path, None)).transpose() else { return false };
     comparison.holds(&checks::whole(world.count(what, place)), number)
 }
@@ -284,8 +290,16 @@ impl Ready {
     /// The violation in a world, if there is one.
     pub(in crate::explore) fn wrong(&self, world: &World) -> Option<String> {
         match self {
-            Ready::Check(check, Some(what)) if is_right_count(world, check, *what) => None,
-            Ready::Check(check, _) => match checks::finding(world, check) {
+            Ready::Check(_, ready) => self.wrong_since(ready.start.as_deref(), world),
+            _ => self.wrong_since(None, world),
+        }
+    }
+
+    /// The same after a different start.
+    pub(in crate::explore) fn wrong_since(&self, start: Option<&World>, world: &World) -> Option<String> {
+        match self {
+            Ready::Check(check, OfCheck { counted: Some(what), .. }) if is_right_count(world, check, *what) => None,
+            Ready::Check(check, _) => match checks::finding(world, start, check) {
                 Ok(None) => None,
                 Ok(Some(finding)) => Some(described(&finding)),
                 Err(unknown) => Some(unknown.to_string()),
@@ -327,9 +341,10 @@ impl Ready {
     /// The places that it names.
     pub(in crate::explore) fn places(&self) -> Vec<&Path> {
         match self {
+            Ready::Check(_, ready) if !ready.of_members.is_empty() => ready.of_members.iter().collect(),
             Ready::Check(check, _) => match check {
                 Check::Places { places, .. } => places.iter().collect(),
-                Check::Measure { claim, .. } => claim.place().into_iter().collect(),
+                Check::Measure { .. } => check.measured().filter_map(Measured::place).collect(),
                 Check::Contents { place, .. } => vec![place],
                 Check::Encumbrance { holder, .. } | Check::Shortcuts { holder, .. } => vec![holder],
                 Check::Origin { holder, slot } => std::iter::once(holder).chain(slot).collect(),
@@ -354,9 +369,10 @@ impl Ready {
             Ready::NoneIn(..) | Ready::NoneWith(..) => FIRST | SECOND,
             Ready::AllIn(..) => FIRST,
             Ready::InAll { comparison, number, .. } => counts_if_zero(*comparison, number),
-            Ready::Check(Check::Measure { claim: Measured::Count(..), comparison, number, .. }, Some(_)) => {
-                counts_if_zero(*comparison, number)
-            }
+            Ready::Check(
+                Check::Measure { claim: Measured::Count(..), comparison, operand: Operand::Number { number, .. } },
+                OfCheck { counted: Some(_), .. },
+            ) => counts_if_zero(*comparison, number),
             // These depend on more than the contents of the place: on its size, on what its holder
             // carries, and on its owner.
             Ready::Check(
@@ -382,7 +398,15 @@ impl Ready {
             Ready::NoneWith(one, other) => bits(any(one), any(other)),
             Ready::AllIn(test, _) => bits(any(test), false),
             Ready::InAll { what, .. } => bits(world.count(*what, None) > 0, false),
-            Ready::Check(Check::Measure { claim: Measured::Count(_, path), .. }, Some(what)) => {
+            Ready::Check(
+                Check::Measure { claim: Measured::Count(_, path), .. },
+                OfCheck { counted: Some(what), .. },
+            ) => {
+                if path.as_ref().is_some_and(|path| path.group().is_some()) {
+                    let counts =
+                        |path: &&Path| world.place(path, None).is_ok_and(|at| world.count(*what, Some(at)) > 0);
+                    return bits(self.places().iter().any(counts), false);
+                }
                 let place = path.as_ref().map(|path| world.place(path, None)).transpose();
                 bits(place.is_ok_and(|place| world.count(*what, place) > 0), false)
             }
@@ -467,7 +491,14 @@ fn described(finding: &Finding) -> String {
             let wrong: Vec<String> = rows.iter().filter(|it| !it.matches).map(row).collect();
             format!("{place} has {}", wrong.join(", "))
         }
-        Finding::Measure { what, found, unit, .. } => format!("{what} is {found} {unit}").trim_end().to_owned(),
+        Finding::Measure { what, found, unit, expected, expected_of, .. } => {
+            let with_unit = |number: &Decimal| format!("{number} {unit}").trim_end().to_owned();
+            let found = with_unit(found);
+            match expected_of {
+                Some(other) => format!("{what} is {found}, {other} is {}", with_unit(expected)),
+                None => format!("{what} is {found}"),
+            }
+        }
         Finding::Answer { found, .. } => found.clone(),
         Finding::List { what, found, .. } => format!("{what}: {}", found.join(", ")),
         _ => "the check fails".to_owned(),

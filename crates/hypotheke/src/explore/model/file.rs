@@ -3,10 +3,10 @@
 use std::sync::Arc;
 
 use crate::explore::minimize::step::Step;
-use crate::explore::model::claims::{Claim, ClaimKind, Named, Part, Ready, Said, Subject, read};
+use crate::explore::model::claims::{Claim, ClaimKind, Named, OfCheck, Part, Ready, Said, Subject, read};
 use crate::explore::model::scope::{Amounts, Fault, Scope};
 use crate::explore::report::{Status, Verdict};
-use crate::language::{InScope, LineParser, NamedAction, SentenceError, TokenKind, Verb, lex};
+use crate::language::{InScope, LineParser, NamedAction, Path, SentenceError, TokenKind, Verb, lex};
 use crate::quantity::Decimal;
 use crate::ruleset::{FilterNames, Ruleset, Selector};
 use crate::scenario::parse::{LONGEST_LINE, diagnostic, lines};
@@ -426,8 +426,12 @@ impl ClaimsFile {
         let mut names = Names { file: self, rules, faults: Faults::default() };
         let blank = ScenarioFile::blank(self.source.clone());
         let world = blank.world_of(rules, self.start.as_ref()).map_err(|fault| names.faults.push(*fault)).ok();
-        let claims: Vec<(Claim, Ready)> =
-            self.claims.iter().filter_map(|claim| Some((claim.clone(), names.claim(&blank, claim)?))).collect();
+        let start = world.clone().map(Arc::new);
+        let claims: Vec<(Claim, Ready)> = self
+            .claims
+            .iter()
+            .filter_map(|claim| Some((claim.clone(), names.claim(&blank, start.as_ref(), claim)?)))
+            .collect();
         let scope = world.as_ref().map(|world| names.scope(world));
         let has_ids = claims.iter().any(|(_, claim)| claim.places().into_iter().any(crate::Path::names_an_id));
         match (world, scope) {
@@ -481,7 +485,7 @@ impl Names<'_> {
         }
     }
 
-    fn claim(&mut self, blank: &ScenarioFile, claim: &Claim) -> Option<Ready> {
+    fn claim(&mut self, blank: &ScenarioFile, world: Option<&Arc<World>>, claim: &Claim) -> Option<Ready> {
         Some(match &claim.said {
             Said::Check(line) => {
                 self.faults.extend(blank.faults_of(self.rules, line));
@@ -489,7 +493,9 @@ impl Names<'_> {
                     Check::Measure { claim: Measured::Count(name, _), .. } => self.rules.selector(name.as_str()),
                     _ => None,
                 };
-                Ready::Check(line.item.clone(), counted)
+                let start = world.filter(|_| line.item.reads_start()).cloned();
+                let of_members = world.map_or_else(Vec::new, |world| places_of_members(world, &line.item));
+                Ready::Check(line.item.clone(), OfCheck { counted, start, of_members })
             }
             Said::NoneWith(one, other) => Ready::NoneWith(self.test(one), self.test(other)),
             Said::NoneIn(what, place) => {
@@ -527,6 +533,7 @@ impl Names<'_> {
         for name in play.actors.iter().flatten() {
             match world.holder(name.as_str()) {
                 Some(holder) => scope.actors.push(holder),
+                None if rules.find_group(name.as_str()).is_some() => scope.actors.extend(world.members(name.as_str())),
                 None if name.as_str() == GAME => scope.game_acts = true,
                 None => self.unknown("unknown-holder", name, "holder", holders.iter().copied()),
             }
@@ -593,6 +600,14 @@ impl Names<'_> {
             rules.has_doors || rules.has_access_lists || world.holders().count() > 1 || scope.tries(Verb::Give);
         scope.complete(world)
     }
+}
+
+/// The places that a check of each member of a group names, of the members that are there.
+fn places_of_members(world: &World, check: &Check) -> Vec<Path> {
+    let Some(group) = check.group() else { return Vec::new() };
+    let of_one = |holder| check.of_member(world.holder_name(holder));
+    let places = |check: &Check| check.measured().filter_map(Measured::place).cloned().collect::<Vec<_>>();
+    world.members(group).flat_map(|holder| places(&of_one(holder))).collect()
 }
 
 /// Whether no rule can refuse a step whose names exist.

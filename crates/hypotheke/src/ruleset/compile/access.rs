@@ -4,7 +4,7 @@ use rustc_hash::FxHashMap;
 
 use super::Compiler;
 use crate::ruleset::access::{ANYONE, Access, AccessList, NOBODY, OWNER, Right};
-use crate::ruleset::places::SlotDef;
+use crate::ruleset::places::{ContainerDef, GroupDef, SlotDef};
 use crate::ruleset::source::{AccessSource, Written};
 use crate::text::{Diagnostic, Location};
 
@@ -56,7 +56,7 @@ impl Compiler {
             let message = format!("container `{id}` cannot have an `owner`: it belongs to {whose}");
             let fault = Diagnostic::error("not-supported", owner.at, message);
             self.fault(fault.help("Remove `owner`"));
-        } else if self.rules.find_holder(&owner.value).is_some() {
+        } else if self.rules.find_holder_named(&owner.value).is_some() {
             self.rules.containers[index].owner = Some(owner.value.as_str().into());
         } else if self.is_group(&owner.value) {
             let message = format!("an owner is a holder, and `{}` is a group", owner.value);
@@ -100,7 +100,7 @@ impl Compiler {
                 is_right = false;
             } else if name == OWNER {
                 list.owner = true;
-            } else if self.rules.find_holder(name).is_some() {
+            } else if self.rules.find_holder_named(name).is_some() {
                 list.holders.push(name.into());
             } else if self.is_group(name) {
                 list.groups.push(name.into());
@@ -113,9 +113,8 @@ impl Compiler {
     }
 
     fn unknown_holder(&mut self, word: &Written<String>, what: &str, words: &[&str]) {
-        let names = self.rules.holders.iter().map(|holder| &*holder.id);
-        let groups = self.rules.holders.iter().flat_map(|holder| holder.groups.iter().map(|group| &**group));
-        let known: Vec<&str> = names.chain(groups).chain(words.iter().copied()).collect();
+        let groups = self.rules.groups().iter().map(GroupDef::id);
+        let known: Vec<&str> = self.rules.holder_names().chain(groups).chain(words.iter().copied()).collect();
         let help = self.suggestion(&word.value, known);
         let message = format!("unknown {what} `{}`", crate::language::shortened(&word.value));
         let fault = Diagnostic::error("unknown-holder", word.at, message);
@@ -123,7 +122,7 @@ impl Compiler {
     }
 
     fn is_group(&self, name: &str) -> bool {
-        self.rules.holders.iter().any(|holder| holder.groups.iter().any(|group| **group == *name))
+        self.rules.find_group(name).is_some()
     }
 
     /// A group shares the name space of holders and containers, and a holder is in it once.
@@ -149,8 +148,9 @@ impl Compiler {
     }
 
     fn is_place(&self, name: &str) -> bool {
-        let is_copy = |def: &crate::ruleset::ContainerDef| def.instances().any(|copy| copy == name);
+        let is_copy = |def: &ContainerDef| def.instances().any(|copy| copy == name);
         self.rules.find_holder(name).is_some()
+            || self.rules.find_holder_named(name).is_some()
             || self.rules.find_container(name).is_some()
             || self.rules.containers.iter().any(is_copy)
     }

@@ -52,7 +52,7 @@ impl Compiler {
                 };
                 self.rules.containers().iter().any(is_it)
             }
-            Changed::Holder => self.rules.find_holder(name).is_some(),
+            Changed::Holder => self.rules.find_holder_named(name).is_some(),
             Changed::Mark => self.rules.find_mark(name).is_some(),
             Changed::Property => self.rules.find_property(name).is_some(),
         }

@@ -6,7 +6,7 @@ use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId};
 use crate::quantity::Decimal;
 use crate::ruleset::Access;
-use crate::ruleset::places::{Cap, ContainerDef, HolderDef, PutMode, SlotDef};
+use crate::ruleset::places::{Cap, ContainerDef, GroupDef, HolderDef, PutMode, SlotDef};
 use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
 use crate::text::{Diagnostic, Location, suggestion};
 
@@ -90,7 +90,7 @@ impl Compiler {
             weight_cap: source.weight_cap.as_ref().map_or(i64::MAX, |cap| cap.value.thousandths()),
             admits: source.admits.as_ref().and_then(|filter| self.compile_filter(filter)),
             ruled,
-            caps: self.compile_caps(&source.caps),
+            caps: self.compile_caps(&source.caps, None),
             worn: source.worn,
             access: Default::default(),
             owner: None,
@@ -217,11 +217,12 @@ impl Compiler {
         compiled
     }
 
-    fn compile_caps(&mut self, caps: &[CapSource]) -> Vec<Cap> {
+    fn compile_caps(&mut self, caps: &[CapSource], group: Option<u32>) -> Vec<Cap> {
         let mut compiled = Vec::new();
         for cap in caps {
             let Some(of) = self.compile_filter(&cap.of) else { continue };
-            compiled.push(Cap { of, count: cap.count, number: small(self.rules.cap_filters.len()) });
+            let number = small(self.rules.cap_filters.len());
+            compiled.push(Cap { of, count: cap.count, number, group });
             self.rules.cap_filters.push(of);
         }
         compiled
@@ -248,7 +249,37 @@ impl Compiler {
         }
     }
 
+    /// The groups that holders name, with the rules that are written for them.
+    fn compile_groups(&mut self) {
+        for group in self.source.holders.iter().flat_map(|holder| &holder.groups) {
+            if self.rules.find_group(&group.value).is_none() {
+                let id = group.value.as_str().into();
+                self.rules.groups.push(GroupDef { id, weight_cap: i64::MAX, caps: Vec::new() });
+            }
+        }
+        for source in std::mem::take(&mut self.source.groups) {
+            let number = self.rules.groups.iter().position(|group| *group.id == *source.id.value);
+            match number {
+                Some(number) => {
+                    let caps = self.compile_caps(&source.caps, Some(small(number)));
+                    let group = &mut self.rules.groups[number];
+                    (group.weight_cap, group.caps) = (source.weight_cap.map_or(i64::MAX, Decimal::thousandths), caps);
+                }
+                None => {
+                    let help = self.suggestion(&source.id.value, self.rules.groups.iter().map(GroupDef::id));
+                    let message = format!("no holder is in group `{}`", source.id.value);
+                    let fault = Diagnostic::error("unknown-group", source.id.at, message);
+                    let help = help.unwrap_or_else(|| "Write it in the `groups` of a holder, or remove it".to_owned());
+                    self.fault(fault.label("unknown group").help(help));
+                }
+            }
+            self.source.groups.push(source);
+        }
+    }
+
     pub(super) fn compile_holders(&mut self) {
+        self.compile_groups();
+        let mut carried_slots = 0;
         for holder in std::mem::take(&mut self.source.holders) {
             let (mut carries, mut seen) = (Vec::new(), FxHashSet::default());
             for name in &holder.carries {
@@ -271,17 +302,31 @@ impl Compiler {
                 }
             }
             for container in &carries {
-                self.rules.containers[container.index()].carried = true;
+                let def = &mut self.rules.containers[container.index()];
+                def.carried = true;
+                carried_slots += u64::from(def.bounds.1) * holder.copies.len().max(1) as u64;
+            }
+            if carried_slots > MAX_SLOTS_IN_ALL {
+                let message = format!("all holders together carry more than {MAX_SLOTS_IN_ALL} slots");
+                self.fault(Diagnostic::error("out-of-range", holder.id.at, message));
             }
             let shortcuts = self.compile_shortcuts(&holder);
+            let own_weight_cap = holder.weight_cap.map_or(i64::MAX, Decimal::thousandths);
+            let mut caps = self.compile_caps(&holder.caps, None);
+            let of = |group: &Written<String>| self.rules.find_group(&group.value);
+            let groups: Vec<&GroupDef> = holder.groups.iter().filter_map(of).collect();
+            caps.extend(groups.iter().flat_map(|group| &group.caps).copied());
+            let weight_cap = groups.iter().map(|group| group.weight_cap).fold(own_weight_cap, i64::min);
             let def = HolderDef {
                 id: holder.id.value.as_str().into(),
                 name: holder.name.clone().unwrap_or_else(|| holder.id.value.clone()),
                 note: holder.note.clone().unwrap_or_default(),
                 groups: holder.groups.iter().map(|group| group.value.as_str().into()).collect(),
                 carries,
-                weight_cap: holder.weight_cap.map_or(i64::MAX, Decimal::thousandths),
-                caps: self.compile_caps(&holder.caps),
+                copies: holder.copies.iter().map(|copy| copy.value.as_str().into()).collect(),
+                own_weight_cap,
+                weight_cap,
+                caps,
                 shortcuts,
                 spent: holder.depleted_shortcuts,
                 encumbrance: self.compile_encumbrance(&holder.id.value, &holder.encumbrance),
@@ -310,7 +355,8 @@ impl Compiler {
         let mut faults = Vec::new();
         let containers =
             self.source.containers.iter().flat_map(|container| std::iter::once(&container.id).chain(&container.copies));
-        for name in containers.chain(self.source.holders.iter().map(|holder| &holder.id)) {
+        let holders = self.source.holders.iter().flat_map(|holder| std::iter::once(&holder.id).chain(&holder.copies));
+        for name in containers.chain(holders) {
             if name.value == "ground" {
                 faults.push(Diagnostic::error("bad-name", name.at, "`ground` is reserved for dropped stacks"));
             }

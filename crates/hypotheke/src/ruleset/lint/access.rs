@@ -53,7 +53,8 @@ fn may(def: &ContainerDef, right: Right, holder: &HolderDef) -> bool {
         Access::Anyone | Access::Surrounding => true,
         Access::Nobody => false,
         Access::Listed(list) => {
-            list.owner && def.owner() == Some(holder.id()) || list.names(holder.id(), &holder.groups)
+            let is_named = |name| list.owner && def.owner() == Some(name) || list.names(name, &holder.groups);
+            holder.instances().any(is_named)
         }
     }
 }

@@ -1,6 +1,6 @@
 //! Single lines: contents, steps, answers, and checks.
 
-use super::super::tree::{Check, Claim, Expected, Figures, ListStep, Mode, SentRequest, StartLine, Step};
+use super::super::tree::{Check, Claim, Expected, Figures, ListStep, Mode, Operand, SentRequest, StartLine, Step};
 use super::Parsed;
 use crate::language::{LineParser, Path, PathRoot, Position, SentenceError, Verb};
 use crate::ops::Reason;
@@ -186,14 +186,25 @@ pub(crate) fn check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
     let check = match claim(parser)? {
         Some(claim) => {
             let comparison = parser.comparison()?;
-            let number = parser.decimal()?;
-            let unit = if parser.is_empty() { None } else { Some(parser.word("a unit")?) };
-            Check::Measure { claim, comparison, number, unit }
+            Check::Measure { claim, comparison, operand: operand(parser)? }
         }
         None => other_check(parser)?,
     };
     parser.end()?;
     Ok(check)
+}
+
+fn operand(parser: &mut LineParser<'_, '_>) -> Parsed<Operand> {
+    if let Some(claim) = claim(parser)? {
+        if parser.keyword("at") {
+            parser.require_keyword("start")?;
+            return Ok(Operand::AtStart(claim));
+        }
+        return Ok(Operand::Measured(claim));
+    }
+    let number = parser.decimal()?;
+    let unit = if parser.is_empty() { None } else { Some(parser.word("a unit")?) };
+    Ok(Operand::Number { number, unit })
 }
 
 fn other_check(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
@@ -293,34 +304,39 @@ fn shortcuts(parser: &mut LineParser<'_, '_>) -> Parsed<Vec<Option<Word>>> {
     }
 }
 
+/// A place, or that of each member of a group: `each crew`, `each crew.pockets`.
+fn measured_place(parser: &mut LineParser<'_, '_>) -> Parsed<Path> {
+    if parser.keyword("each") { parser.path().map(Path::of_each) } else { parser.path() }
+}
+
 /// What a measure begins with; nothing if the line is none.
 fn claim(parser: &mut LineParser<'_, '_>) -> Parsed<Option<Claim>> {
     if parser.keyword("weight") {
         parser.require_keyword("of")?;
-        return parser.path().map(Claim::Weight).map(Some);
+        return measured_place(parser).map(Claim::Weight).map(Some);
     }
     if parser.keywords(&["value", "of"]) {
-        return parser.path().map(Claim::Value).map(Some);
+        return measured_place(parser).map(Claim::Value).map(Some);
     }
     if parser.keyword("attribute") {
         let name = parser.word("an attribute")?;
         parser.require_keyword("of")?;
-        return parser.path().map(|holder| Some(Claim::Attribute(name, holder)));
+        return measured_place(parser).map(|holder| Some(Claim::Attribute(name, holder)));
     }
     if parser.keywords(&["room", "for"]) {
         let kind = parser.word("a kind")?;
         parser.require_keyword("in")?;
-        return parser.path().map(|place| Some(Claim::RoomFor(kind, place)));
+        return measured_place(parser).map(|place| Some(Claim::RoomFor(kind, place)));
     }
     if parser.keyword("free") {
         parser.require_keyword("slots")?;
         parser.require_keyword("of")?;
-        return parser.path().map(Claim::FreeSlots).map(Some);
+        return measured_place(parser).map(Claim::FreeSlots).map(Some);
     }
     if parser.keyword("count") {
         parser.require_keyword("of")?;
         let name = parser.word("a kind, a tag or a mark")?;
-        let place = if parser.keyword("in") { Some(parser.path()?) } else { None };
+        let place = if parser.keyword("in") { Some(measured_place(parser)?) } else { None };
         return Ok(Some(Claim::Count(name, place)));
     }
     Ok(None)
