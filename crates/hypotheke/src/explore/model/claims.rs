@@ -368,8 +368,8 @@ impl Ready {
         match self {
             Ready::NoneIn(..) | Ready::NoneWith(..) => FIRST | SECOND,
             Ready::AllIn(..) => FIRST,
-            Ready::InAll { comparison, number, .. } => counts_if_zero(*comparison, number),
-            Ready::Check(
+            Ready::InAll { comparison, number, .. }
+            | Ready::Check(
                 Check::Measure { claim: Measured::Count(..), comparison, operand: Operand::Number { number, .. } },
                 OfCheck { counted: Some(_), .. },
             ) => counts_if_zero(*comparison, number),
