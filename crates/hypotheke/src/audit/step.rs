@@ -6,8 +6,8 @@ use super::{Law, Violation};
 use crate::id::{ContainerId, HolderId, KindId};
 use crate::language::Verb;
 use crate::ops::{Action, Operation};
-use crate::ruleset::{Access, ContainerDef, Right};
-use crate::world::{StackView, World};
+use crate::ruleset::{Access, ContainerDef, DealSide, Right};
+use crate::world::{Place, StackView, World};
 
 /// Reads a world, and checks it again after an operation.
 ///
@@ -56,7 +56,9 @@ impl StepAudit {
     #[must_use]
     pub fn before(world: &World, operation: &Operation) -> StepAudit {
         let (protected, who) = (protected(world), acting(operation));
-        let barred = who.into_iter().flat_map(|(actor, verbs)| barred(world, actor, &verbs));
+        let mut dealing = Vec::new();
+        add_dealing(world, operation, &mut dealing);
+        let barred = who.into_iter().flat_map(|(actor, verbs)| barred(world, actor, &verbs, &dealing));
         StepAudit { protected, barred: barred.collect() }
     }
     /// What the operation that led from there to a world has broken.
@@ -108,8 +110,23 @@ fn add_steps(operation: &Operation, around: Option<HolderId>, steps: &mut Vec<(O
     }
 }
 
+/// The containers of deals, whose lists do not count, and whether `nobody` does not count either.
+fn add_dealing(world: &World, operation: &Operation, dealing: &mut Vec<(ContainerId, bool)>) {
+    let (side, kind, at) = match &operation.action {
+        Action::Together { steps } => return steps.iter().for_each(|step| add_dealing(world, step, dealing)),
+        Action::Buy { kind, at, .. } => (DealSide::Buy, *kind, *at),
+        Action::Sell { kind, at, .. } => (DealSide::Sell, *kind, *at),
+        _ => return,
+    };
+    let Place::Container(at) = at else { return };
+    if let Some((deal, _)) = world.rules().deal_for(side, kind, &world.container_name(at)) {
+        let till = deal.coins_to().and_then(|name| world.container(name));
+        dealing.extend([at].into_iter().chain(till).map(|container| (container, deal.uses_nobody())));
+    }
+}
+
 /// The containers into which the actor may put nothing by these verbs, or take nothing out of.
-fn barred(world: &World, actor: Option<HolderId>, verbs: &[Verb]) -> Vec<Barred> {
+fn barred(world: &World, actor: Option<HolderId>, verbs: &[Verb], dealing: &[(ContainerId, bool)]) -> Vec<Barred> {
     let is_any = |exempt: &[Verb]| verbs.iter().any(|verb| exempt.contains(verb));
     let mut found = Vec::new();
     for container in world.containers() {
@@ -117,6 +134,7 @@ fn barred(world: &World, actor: Option<HolderId>, verbs: &[Verb]) -> Vec<Barred>
         for right in [Right::Put, Right::Take] {
             let is_barred = match (right, may(world, container, def, right, actor)) {
                 (_, Some(true)) => false,
+                (_, said) if dealing.iter().any(|&(at, passes)| at == container && (passes || said.is_some())) => false,
                 // What returns to its slot is never kept out.
                 (Right::Put, _) if is_any(&[Verb::Return, Verb::Leave]) => false,
                 (_, Some(false)) => true,

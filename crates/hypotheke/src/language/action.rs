@@ -262,6 +262,31 @@ pub enum ActionOf<T: Terms> {
         /// The holder that owns it from then on.
         to: Option<T::Actor>,
     },
+    /// The holder that acts buys items at a container: `surveyor buys 2 ration-box at depot`.
+    Buy {
+        /// How many.
+        amount: Amount,
+        /// Of which kind.
+        kind: T::Kind,
+        /// The container at which a deal is made.
+        at: T::Place,
+    },
+    /// The holder that acts sells items at a container: `surveyor sells 1 ice-core at depot`.
+    Sell {
+        /// How many.
+        amount: Amount,
+        /// Of which kind.
+        kind: T::Kind,
+        /// The container at which a deal is made.
+        at: T::Place,
+    },
+    /// Two holders exchange items: `trade 2 flare of surveyor for 1 radio of driver`.
+    Trade {
+        /// What is traded.
+        one: OfferedOf<T>,
+        /// For what.
+        other: OfferedOf<T>,
+    },
     /// A property of a whole stack gets another value: `set reading of freezer/0 to 4.1`.
     Set {
         /// The property.
@@ -283,6 +308,18 @@ pub enum ActionOf<T: Terms> {
         /// What has departed, or a newcomer.
         who: T::Arrival,
     },
+}
+
+/// What one side of a trade gives.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, bound(serialize = "T: PlainTerms", deserialize = "T: PlainTerms"))]
+pub struct OfferedOf<T: Terms> {
+    /// How many.
+    pub count: u32,
+    /// Of which kind.
+    pub kind: T::Kind,
+    /// The holder that gives it.
+    pub of: T::Actor,
 }
 
 fn is_default<V: Default + PartialEq>(variant: &V) -> bool {
@@ -312,6 +349,9 @@ impl<T: Terms> ActionOf<T> {
             | Verb::Unbind
             | Verb::Leave
             | Verb::Give
+            | Verb::Buy
+            | Verb::Sell
+            | Verb::Trade
             | Verb::Split
             | Verb::Merge
             | Verb::Resize
@@ -391,6 +431,18 @@ impl<T: Terms> ActionOf<T> {
                 let owner = owner.as_ref().map(|owner| to.holder(owner)).transpose()?;
                 ActionOf::Give { at: place(at, Role::Container)?, to: owner }
             }
+            ActionOf::Buy { amount, kind, at } => {
+                ActionOf::Buy { amount: *amount, kind: to.kind(kind)?, at: place(at, Role::Container)? }
+            }
+            ActionOf::Sell { amount, kind, at } => {
+                ActionOf::Sell { amount: *amount, kind: to.kind(kind)?, at: place(at, Role::Container)? }
+            }
+            ActionOf::Trade { one, other } => {
+                let side = |it: &OfferedOf<T>| {
+                    Ok(OfferedOf { count: it.count, kind: to.kind(&it.kind)?, of: to.holder(&it.of)? })
+                };
+                ActionOf::Trade { one: side(one)?, other: side(other)? }
+            }
             ActionOf::Bind { kind, at } => ActionOf::Bind { kind: to.kind(kind)?, at: place(at, Role::Shortcut)? },
             ActionOf::Unbind { at } => ActionOf::Unbind { at: place(at, Role::Shortcut)? },
             ActionOf::Mark { at, mark } => ActionOf::Mark { at: place(at, Role::Stack)?, mark: to.mark(mark)? },
@@ -429,6 +481,9 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Close { .. } => Verb::Close,
             ActionOf::Leave => Verb::Leave,
             ActionOf::Give { .. } => Verb::Give,
+            ActionOf::Buy { .. } => Verb::Buy,
+            ActionOf::Sell { .. } => Verb::Sell,
+            ActionOf::Trade { .. } => Verb::Trade,
             ActionOf::Bind { .. } => Verb::Bind,
             ActionOf::Unbind { .. } => Verb::Unbind,
             ActionOf::Mark { .. } => Verb::Mark,
@@ -451,6 +506,8 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Lift { share: LiftAmount::Amount(amount), .. }
             | ActionOf::Put { amount, .. }
             | ActionOf::Return { amount }
+            | ActionOf::Buy { amount, .. }
+            | ActionOf::Sell { amount, .. }
             | ActionOf::Equip { amount, .. }
             | ActionOf::Unequip { amount, .. } => Some(amount),
             ActionOf::Split { .. }
@@ -464,6 +521,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Close { .. }
             | ActionOf::Leave
             | ActionOf::Give { .. }
+            | ActionOf::Trade { .. }
             | ActionOf::Bind { .. }
             | ActionOf::Unbind { .. }
             | ActionOf::Mark { .. }
@@ -493,7 +551,10 @@ impl<T: Terms> ActionOf<T> {
     /// The kind that it names.
     pub(crate) fn kind(&self) -> Option<&T::Kind> {
         match self {
-            ActionOf::Create { kind, .. } | ActionOf::Bind { kind, .. } => Some(kind),
+            ActionOf::Create { kind, .. }
+            | ActionOf::Bind { kind, .. }
+            | ActionOf::Buy { kind, .. }
+            | ActionOf::Sell { kind, .. } => Some(kind),
             ActionOf::Consume { kind, .. }
             | ActionOf::Move { kind, .. }
             | ActionOf::Drop { kind, .. }
@@ -514,6 +575,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Close { .. }
             | ActionOf::Leave
             | ActionOf::Give { .. }
+            | ActionOf::Trade { .. }
             | ActionOf::Unbind { .. }
             | ActionOf::Mark { .. }
             | ActionOf::Unmark { .. }
@@ -542,15 +604,19 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Open { at }
             | ActionOf::Close { at }
             | ActionOf::Give { at, .. }
+            | ActionOf::Buy { at, .. }
+            | ActionOf::Sell { at, .. }
             | ActionOf::Bind { at, .. }
             | ActionOf::Unbind { at }
             | ActionOf::Mark { at, .. }
             | ActionOf::Unmark { at, .. }
             | ActionOf::Set { at, .. }
             | ActionOf::Depart { who: at } => (Some(at), None),
-            ActionOf::Return { .. } | ActionOf::Leave | ActionOf::Arrive { .. } | ActionOf::Together { .. } => {
-                (None, None)
-            }
+            ActionOf::Return { .. }
+            | ActionOf::Leave
+            | ActionOf::Trade { .. }
+            | ActionOf::Arrive { .. }
+            | ActionOf::Together { .. } => (None, None),
         }
     }
 }

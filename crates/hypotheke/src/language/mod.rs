@@ -17,7 +17,7 @@ mod terms;
 mod tests;
 mod verb;
 
-pub use action::{ActionOf, NamedAction, NamedOperation, OperationOf};
+pub use action::{ActionOf, NamedAction, NamedOperation, OfferedOf, OperationOf};
 pub(crate) use event::items_text;
 pub use event::{NamedEvent, NamedLocation};
 pub(crate) use lexer::{Token, TokenKind, lex};

@@ -5,11 +5,11 @@ use std::fmt;
 use std::str::FromStr;
 
 use super::Path;
-use super::action::{NamedAction, NamedOperation};
+use super::action::{NamedAction, NamedOperation, OfferedOf};
 use super::lexer::{Token, TokenKind, lex};
 use super::operation::{Amount, LiftAmount, SortKey};
 use super::parser::{LineParser, Parsed, SentenceError, shortened};
-use super::terms::NamedArrival;
+use super::terms::{NamedArrival, Names};
 use super::verb::Verb;
 use crate::text::{Word, nearest};
 
@@ -153,6 +153,19 @@ impl LineParser<'_, '_> {
                 self.require_keyword("to")?;
                 Ok(NamedAction::Give { at, to: self.owner()? })
             }
+            Verb::Buy => {
+                let (amount, kind, at) = self.deal()?;
+                Ok(NamedAction::Buy { amount, kind, at })
+            }
+            Verb::Sell => {
+                let (amount, kind, at) = self.deal()?;
+                Ok(NamedAction::Sell { amount, kind, at })
+            }
+            Verb::Trade => {
+                let one = self.offered()?;
+                self.require_keyword("for")?;
+                Ok(NamedAction::Trade { one, other: self.offered()? })
+            }
             Verb::Bind => {
                 let kind = self.word("a kind")?;
                 self.require_keyword("to")?;
@@ -220,6 +233,21 @@ impl LineParser<'_, '_> {
             return Err(self.expected("`;` or `)`"));
         }
         Ok(NamedAction::Together { steps })
+    }
+
+    /// `2 ration-box at depot`
+    fn deal(&mut self) -> Parsed<(Amount, Word, Path)> {
+        let amount = self.amount()?.unwrap_or_default();
+        let kind = self.word("a kind")?;
+        self.require_keyword("at")?;
+        Ok((amount, kind, self.path()?))
+    }
+
+    /// `2 flare of surveyor`
+    fn offered(&mut self) -> Parsed<OfferedOf<Names>> {
+        let (count, kind) = (self.count()?, self.word("a kind")?);
+        self.require_keyword("of")?;
+        Ok(OfferedOf { count, kind, of: self.word("a holder")? })
     }
 
     /// A holder, or `nobody`.
@@ -322,6 +350,14 @@ impl fmt::Display for NamedOperation {
             NamedAction::Sort { at, by } => write!(f, " {at} by {}", by.code()),
             NamedAction::Leave => Ok(()),
             NamedAction::Give { at, to } => write!(f, " {at} to {}", owner_text(to.as_ref())),
+            NamedAction::Buy { amount, kind, at } | NamedAction::Sell { amount, kind, at } => {
+                print_selection(*amount, Some(kind), f)?;
+                print_place("at", Some(at), f)
+            }
+            NamedAction::Trade { one, other } => {
+                let side = |it: &OfferedOf<Names>| format!("{} {} of {}", it.count, it.kind, it.of);
+                write!(f, " {} for {}", side(one), side(other))
+            }
             NamedAction::Depart { who } => write!(f, " {who}"),
             NamedAction::Arrive { who: NamedArrival { name, newcomer } } => {
                 write!(f, " {name}")?;

@@ -33,6 +33,10 @@ pub enum Verb {
     Close,
     /// A container in the world gets a different owner.
     Give,
+    /// A holder buys items at a container.
+    Buy,
+    /// A holder sells items at a container.
+    Sell,
     /// The stacks of a container are sorted.
     Sort,
     /// A shortcut is bound to a kind.
@@ -59,6 +63,8 @@ pub enum Verb {
     Consume,
     /// Several operations as one. Only walks try it, like all that follow.
     Together,
+    /// Two holders exchange items.
+    Trade,
     /// A container or a holder leaves the world with all that it has.
     Depart,
     /// A container or a holder that has departed comes back.
@@ -163,7 +169,7 @@ const fn row(
 
 impl Verb {
     /// All verbs, in the order of a search.
-    pub const ALL: [Verb; 28] = [
+    pub const ALL: [Verb; 31] = [
         Verb::Move,
         Verb::Swap,
         Verb::Drop,
@@ -177,6 +183,8 @@ impl Verb {
         Verb::Open,
         Verb::Close,
         Verb::Give,
+        Verb::Buy,
+        Verb::Sell,
         Verb::Sort,
         Verb::Bind,
         Verb::Unbind,
@@ -190,6 +198,7 @@ impl Verb {
         Verb::Create,
         Verb::Consume,
         Verb::Together,
+        Verb::Trade,
         Verb::Depart,
         Verb::Arrive,
     ];
@@ -287,6 +296,19 @@ impl Verb {
                 (ANYONE, Place, Verbs, 1),
                 effects(None, [NO, YES, NO, NO, NO, NO]),
             ),
+            // Both sides give and take in slot order.
+            Verb::Buy => row(
+                ["buy", "buys", "bought"],
+                "surveyor buys 2 ration-box at depot",
+                (HOLDER, Items, Verbs, 3),
+                effects(Any, [NO, NO, NO, NO, NO, NO]),
+            ),
+            Verb::Sell => row(
+                ["sell", "sells", "sold"],
+                "surveyor sells 1 ice-core at depot",
+                (HOLDER, Items, Verbs, 3),
+                effects(Any, [NO, NO, NO, NO, NO, NO]),
+            ),
             // Alike stacks within their limit become as many full ones as there are and one for the
             // rest, whatever their order was; the others only change places.
             Verb::Sort => row(
@@ -368,6 +390,12 @@ impl Verb {
                 "together (move 1 flare from sled to depot; move 1 rope-coil from depot to sled)",
                 (ANYONE, Never, Walks, 2),
                 effects(Any, [YES, YES, YES, YES, YES, YES]),
+            ),
+            Verb::Trade => row(
+                ["trade", "trades", "traded"],
+                "trade 2 flare of surveyor for 1 radio of driver",
+                (ANYONE, Items, Walks, 2),
+                effects(Any, [NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Depart => row(
                 ["depart", "departs", "departed"],

@@ -60,7 +60,8 @@ impl Draft<'_> {
     }
 
     fn all_closed_to(&self, actor: u32, action: &Action) -> Vec<Cause> {
-        let places = action.used_places();
+        let mut places = action.used_places();
+        places.extend(self.till_of_action(action).map(|till| (till, Use::Source)));
         let all = |why: &dyn Fn(u32) -> Vec<Cause>| -> Vec<Cause> {
             places.iter().flat_map(|named| self.all_at(*named, why)).collect()
         };

@@ -62,6 +62,7 @@ impl Draft<'_> {
             Border::Anyone | Border::Surrounding => None,
             // Nothing has to be opened for the game.
             Border::Nobody if right == Right::Open => others(self.actor.is_none()),
+            Border::Nobody if self.passes_nobody() => None,
             Border::Nobody => Some(Bar::Nobody),
             Border::Owner => others(self.actor.is_none_or(|actor| self.owns(actor, container))),
             Border::Listed => others(self.actor.is_none_or(|actor| self.is_listed(actor, right, container))),
@@ -76,7 +77,7 @@ impl Draft<'_> {
         }
         match self.access_of_slot(right, spot) {
             Access::Anyone | Access::Surrounding => None,
-            Access::Nobody => Some(Bar::Nobody),
+            Access::Nobody => (!self.passes_nobody()).then_some(Bar::Nobody),
             Access::Listed(list) => {
                 let actor = self.actor?;
                 (!self.is_on(list, actor, spot.container)).then_some(Bar::Others)
@@ -128,7 +129,7 @@ impl Draft<'_> {
         }
     }
 
-    fn is_on(&self, list: &AccessList, actor: u32, container: u32) -> bool {
+    pub(super) fn is_on(&self, list: &AccessList, actor: u32, container: u32) -> bool {
         let is_named = || list.names(self.world.name_of_holder(actor), self.world.groups_of(actor));
         list.owner && self.owns(actor, container) || is_named()
     }
@@ -287,6 +288,7 @@ impl Draft<'_> {
             Action::Put { to, .. } => self.why_not_between(hand, *to),
             Action::Swap { one, other } => self.why_not_swapped(*one, *other),
             Action::Deposit { into } => self.why_not_deposited(*into),
+            Action::Buy { .. } | Action::Sell { .. } => self.why_not_in_deal(action),
             Action::Equip { from, .. } => {
                 let worn = self.world.containers_of(actor).iter().copied();
                 let worn: Points = worn.filter(|&at| self.world.def_of(at).is_worn()).map(Point::whole).collect();
@@ -305,6 +307,7 @@ impl Draft<'_> {
             // Each step is judged on its own, opening after what is around, giving by the owner alone,
             // and the rest is the holder's own or the game's.
             Action::Together { .. }
+            | Action::Trade { .. }
             | Action::Open { .. }
             | Action::Close { .. }
             | Action::Give { .. }
@@ -437,24 +440,24 @@ impl World {
     /// Who may do something with a container, in words: `its owner ines`, `crew`.
     pub(super) fn who_may_text(&self, at: Place, right: Right) -> String {
         let (Place::Container(id) | Place::Slot(id, _)) = at else { return "nobody".to_owned() };
-        let owner = || match self.owner(id) {
-            Some(owner) => format!("its owner {owner}"),
-            None => "its owner, which it does not have".to_owned(),
-        };
         let slot = if let Place::Slot(_, slot) = at { Some(slot as usize) } else { None };
         let access = self.container_def(id).map(|def| match slot.and_then(|slot| def.ruled.get(slot)) {
             Some(slot) => slot.access(right),
             None => def.access(right),
         });
-        let named = match access {
-            Some(Access::Listed(list)) => {
-                let names = list.holders.iter().chain(&list.groups).map(ToString::to_string);
-                list.owner.then(owner).into_iter().chain(names).collect()
-            }
-            Some(_) => Vec::new(),
-            // A hand.
-            None => vec![owner()],
+        // A hand is its holder's.
+        self.listed_text(access.unwrap_or(&Access::Listed(AccessList::OWNER)), at)
+    }
+
+    /// Those on a list, in words; the owner is that of a place.
+    pub(super) fn listed_text(&self, access: &Access, at: Place) -> String {
+        let Access::Listed(list) = access else { return "nobody".to_owned() };
+        let owner = || match self.owner_of(at) {
+            Some(owner) => format!("its owner {owner}"),
+            None => "its owner, which it does not have".to_owned(),
         };
+        let names = list.holders.iter().chain(&list.groups).map(ToString::to_string);
+        let named: Vec<String> = list.owner.then(owner).into_iter().chain(names).collect();
         if named.is_empty() { "nobody".to_owned() } else { named.join(" or ") }
     }
 }

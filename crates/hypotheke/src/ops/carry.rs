@@ -143,7 +143,7 @@ impl Draft<'_> {
     }
 
     /// Whether taking by kind passes over a slot, which is not for the actor.
-    fn passes_over(&self, spot: Spot, going: Going) -> bool {
+    pub(super) fn passes_over(&self, spot: Spot, going: Going) -> bool {
         match self.bar_of_slot(Right::Take, spot) {
             None => false,
             Some(Bar::Nobody) => going != Going::Nowhere && (going != Going::Out || self.actor.is_some()),
@@ -196,7 +196,7 @@ impl Draft<'_> {
 
     /// Where things come from that a holder gives: as it takes them, then the slots of its worn
     /// containers.
-    fn sources_of(&self, holder: u32, going: Going) -> SmallVec<[u32; 8]> {
+    pub(super) fn sources_of(&self, holder: u32, going: Going) -> SmallVec<[u32; 8]> {
         let mut sources = self.all_sources_of(holder);
         sources.retain(|container| {
             self.is_reachable(*container) && self.why_not_leaving(Point::whole(*container), going.point()).is_none()
@@ -460,7 +460,7 @@ pub(super) fn lay(draft: &mut Draft<'_>, cell: Cell, spot: Spot, wanted: u32, go
 }
 
 /// Lays all portions where they go, one after the other, unless one of them does not go.
-fn lay_all(draft: &mut Draft<'_>, portions: &[Portion], going: Going) -> bool {
+pub(super) fn lay_all(draft: &mut Draft<'_>, portions: &[Portion], going: Going) -> bool {
     portions.iter().all(|portion| {
         draft.settle();
         let Some(spot) = portion.from else { return false };

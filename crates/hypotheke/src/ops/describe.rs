@@ -61,9 +61,12 @@ impl World {
                 Unknown::GameOnly => "only the game performs this operation".to_owned(),
                 Unknown::Stack => "this stack is not on the ground".to_owned(),
                 Unknown::Document => "the transfer record does not fit this world".to_owned(),
+                Unknown::Deal => "no deal for this kind is made here".to_owned(),
+                Unknown::SameSides => "both sides of the trade are the same".to_owned(),
                 Unknown::Taken => "the world already has a place of this name or a stack of this id".to_owned(),
             },
             Cause::BadAmount => "the amount must be at least 1 and at most the size of the stack".to_owned(),
+            Cause::NoLot { size } => format!("this deal is made for {size} at a time"),
             Cause::OutOfBounds { of, slots, min, max } if min == max => {
                 format!("{} always has {max} slots; {slots} were requested", self.place_name(of))
             }
@@ -84,6 +87,10 @@ impl World {
             Cause::NotEnough { at, requested, there } => {
                 format!("{} contains {there}; {requested} were requested", self.place_name(at))
             }
+            Cause::TooFew { at, kind, requested, there } => {
+                let kind = self.kind_name(kind);
+                format!("{} has {there} {kind}; it would give {requested}", self.place_name(at))
+            }
             Cause::Protected(kind) => format!("{} is protected", self.kind_name(kind)),
             Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
             Cause::InsideItself(kind) => format!("{} would contain itself", self.kind_name(kind)),
@@ -98,6 +105,11 @@ impl World {
                     Right::Take => format!("only {who} may take items out of {place}"),
                     Right::Open => format!("only {who} may open {place}"),
                 }
+            }
+            Cause::NotInDeal { at, deal } => {
+                let Some(deal) = self.rules().deals().get(deal as usize) else { return "unknown deal".to_owned() };
+                let who = self.listed_text(deal.by(), at);
+                format!("only {who} may make the deal {} at {}", deal.id(), self.place_name(at))
             }
             Cause::NotOwner(at) => match self.owner_of(at) {
                 Some(owner) => format!("only its owner {owner} may give {} away", self.place_name(at)),

@@ -19,9 +19,17 @@ pub(super) trait Bears {
     fn weight_of(&self, bearer: Bearer) -> i64;
     /// [`i64::MAX`] without a limit.
     fn weight_cap_of(&self, bearer: Bearer) -> i64;
+    /// The weight that may stay, whatever the cap is.
+    fn weight_floor_of(&self, _bearer: Bearer) -> i64 {
+        i64::MIN
+    }
     fn caps_of(&self, bearer: Bearer) -> &[Cap];
     /// How many items satisfy the filter of a cap.
     fn capped(&self, bearer: Bearer, number: u32) -> i64;
+    /// The number that may stay, whatever the cap is.
+    fn capped_floor_of(&self, _bearer: Bearer, _number: u32) -> i64 {
+        i64::MIN
+    }
 }
 
 /// What a limit measures.
@@ -44,20 +52,23 @@ pub(crate) struct Limit {
     pub(crate) measure: Measure,
     now: i64,
     most: i64,
+    /// So much may stay, even if it is more.
+    floor: i64,
 }
 
 impl Limit {
     #[inline(always)]
     pub(super) fn of_weight(bears: &impl Bears, bearer: Bearer) -> Limit {
         let (now, most) = (bears.weight_of(bearer), bears.weight_cap_of(bearer));
-        Limit { measure: Measure::Weight, now, most }
+        Limit { measure: Measure::Weight, now, most, floor: bears.weight_floor_of(bearer) }
     }
 
     #[inline(always)]
     pub(super) fn of_counts(bears: &impl Bears, bearer: Bearer) -> impl Iterator<Item = Limit> {
         (0..).zip(bears.caps_of(bearer)).map(move |(nth, cap)| {
             let now = bears.capped(bearer, cap.number);
-            Limit { measure: Measure::Count { nth, number: cap.number }, now, most: i64::from(cap.count) }
+            let floor = bears.capped_floor_of(bearer, cap.number);
+            Limit { measure: Measure::Count { nth, number: cap.number }, now, most: i64::from(cap.count), floor }
         })
     }
 
@@ -79,7 +90,7 @@ impl Limit {
     /// The amount that may be added; [`i64::MAX`] without a limit.
     #[inline(always)]
     pub(super) fn left(self) -> i64 {
-        if self.most == i64::MAX { i64::MAX } else { (self.most - self.now).max(0) }
+        if self.most == i64::MAX { i64::MAX } else { (self.most.max(self.floor) - self.now).max(0) }
     }
 
     /// How many items may be added, of which each adds so much.
@@ -94,7 +105,7 @@ impl Limit {
     /// The reason why an amount can't be added.
     pub(super) fn why_not(self, of: impl FnOnce() -> Place, gain: i128) -> Option<Cause> {
         let would = i128::from(self.now) + gain;
-        if self.most == i64::MAX || gain <= 0 || would <= i128::from(self.most) {
+        if self.most == i64::MAX || gain <= 0 || would <= i128::from(self.most.max(self.floor)) {
             return None;
         }
         Some(match self.measure {
@@ -177,6 +188,16 @@ impl Bears for Draft<'_> {
             Bearer::Container(container) => self.state(container).weight_cap,
             Bearer::Holder(_) => self.world.weight_cap_of(bearer),
         }
+    }
+
+    #[inline]
+    fn weight_floor_of(&self, bearer: Bearer) -> i64 {
+        self.weight_floor(bearer).unwrap_or(i64::MIN)
+    }
+
+    #[inline]
+    fn capped_floor_of(&self, bearer: Bearer, number: u32) -> i64 {
+        self.capped_floor(bearer, number).unwrap_or(i64::MIN)
     }
 
     #[inline]

@@ -22,12 +22,14 @@ mod carry;
 mod close;
 mod consume;
 mod create;
+mod deal;
 mod depart;
 mod deposit;
 mod describe;
 mod draft;
 mod drop;
 mod equip;
+mod exchange;
 mod fast_path;
 mod fast_stock;
 mod give;
@@ -60,6 +62,7 @@ mod start;
 mod swap;
 mod target;
 mod together;
+mod trade;
 mod unbind;
 mod unequip;
 mod unmark;
@@ -67,7 +70,7 @@ mod variant;
 
 pub use apply::ApplyError;
 pub use ask::Reply;
-pub use operation::{Action, Handles, Operation, Variant};
+pub use operation::{Action, Handles, Offered, Operation, Variant};
 pub use plan::Plan;
 pub use slot_room::SlotRoom;
 
@@ -79,6 +82,7 @@ pub use room::Room;
 pub(crate) use start::start_faults;
 
 use crate::id::HolderId;
+use crate::ruleset::DealSide;
 use crate::snapshot::Departure;
 use crate::world::{Event, Place, Scratch, World};
 use draft::Draft;
@@ -156,13 +160,16 @@ fn plan_action(draft: &mut Draft<'_>, actor: Option<HolderId>, action: &Action) 
         Action::Open { at } => open::plan(draft, actor, *at),
         Action::Close { at } => close::plan(draft, actor, *at),
         Action::Leave => leave::plan(draft, actor),
+        Action::Buy { amount, kind, at } => deal::plan(draft, actor, DealSide::Buy, (*amount, *kind), *at),
+        Action::Sell { amount, kind, at } => deal::plan(draft, actor, DealSide::Sell, (*amount, *kind), *at),
         Action::Give { at, to } => give::plan(draft, *at, *to),
         Action::Bind { kind, at } => bind::plan(draft, *kind, *at),
         Action::Unbind { at } => unbind::plan(draft, *at),
         Action::Set { at, property, value } => set::plan(draft, *at, *property, *value),
-        Action::Depart { .. } | Action::Arrive { .. } if actor.is_some() => {
+        Action::Depart { .. } | Action::Arrive { .. } | Action::Trade { .. } if actor.is_some() => {
             Err(Refusal::new(Cause::Unknown(Unknown::GameOnly)))
         }
+        Action::Trade { one, other } => trade::plan(draft, one, other),
         Action::Depart { who } => depart::plan(draft, *who),
         Action::Arrive { who } => arrive::plan(draft, who),
     }

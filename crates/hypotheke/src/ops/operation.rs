@@ -1,7 +1,7 @@
 use std::sync::Arc;
 
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
-use crate::language::{ActionOf, Amount, Landing, LiftAmount, OperationOf, SortKey, Terms};
+use crate::language::{ActionOf, Amount, Landing, LiftAmount, OfferedOf, OperationOf, SortKey, Terms};
 use crate::quantity::Decimal;
 use crate::snapshot::Departure;
 use crate::world::Place;
@@ -86,6 +86,9 @@ impl Terms for Handles {
         Some(own)
     }
 }
+
+/// What one side of a trade gives, by handles.
+pub type Offered = OfferedOf<Handles>;
 
 /// An operation, by handles.
 pub type Action = ActionOf<Handles>;
@@ -276,6 +279,24 @@ impl Operation {
         Action::Give { at: container.into(), to }.into()
     }
 
+    /// The holder that acts buys items of a kind at a container.
+    #[must_use]
+    pub fn buying(amount: Amount, kind: KindId, at: ContainerId, actor: HolderId) -> Operation {
+        Operation::from(Action::Buy { amount, kind, at: at.into() }).by(actor)
+    }
+
+    /// The holder that acts sells items of a kind at a container.
+    #[must_use]
+    pub fn selling(amount: Amount, kind: KindId, at: ContainerId, actor: HolderId) -> Operation {
+        Operation::from(Action::Sell { amount, kind, at: at.into() }).by(actor)
+    }
+
+    /// Two holders exchange items.
+    #[must_use]
+    pub fn trading(one: Offered, other: Offered) -> Operation {
+        Action::Trade { one, other }.into()
+    }
+
     /// The holder that acts closes all that it has opened and returns what is in its hand.
     #[must_use]
     pub fn leaving(actor: HolderId) -> Operation {
@@ -304,7 +325,7 @@ impl Operation {
             | Action::PickUp { kind, .. } => {
                 *kind = Some(only);
             }
-            Action::Create { kind, .. } => *kind = only,
+            Action::Create { kind, .. } | Action::Buy { kind, .. } | Action::Sell { kind, .. } => *kind = only,
             // These act on a stack of any kind.
             Action::Swap { .. }
             | Action::Split { .. }
@@ -323,6 +344,7 @@ impl Operation {
             | Action::Close { .. }
             | Action::Leave
             | Action::Give { .. }
+            | Action::Trade { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Return { .. }
@@ -345,6 +367,9 @@ impl Operation {
             Action::Put { .. } => (hand, to),
             Action::Return { .. } | Action::Leave => (hand, None),
             Action::Deposit { .. } => (self.actor.map(Place::Holder), to),
+            Action::Buy { .. } => (from, self.actor.map(Place::Holder)),
+            Action::Sell { .. } => (self.actor.map(Place::Holder), from),
+            Action::Trade { one, other } => (Some(Place::Holder(one.of)), Some(Place::Holder(other.of))),
             Action::Move { .. }
             | Action::Split { .. }
             | Action::Merge { .. }

@@ -146,6 +146,10 @@ pub enum Unknown {
     Document,
     /// A name or a stack id in a transfer record that the world already has.
     Taken,
+    /// A deal that is not made there.
+    Deal,
+    /// A trade of a holder with itself, or of a kind for itself.
+    SameSides,
 }
 
 /// The reason for a refusal, with its figures.
@@ -183,6 +187,11 @@ pub enum Cause {
     Unknown(Unknown),
     /// 0, or a number that is out of bounds.
     BadAmount,
+    /// The deal is made in lots only.
+    NoLot {
+        /// The number of items in one.
+        size: u32,
+    },
     /// The number of slots is out of bounds.
     OutOfBounds {
         /// The container.
@@ -216,6 +225,13 @@ pub enum Cause {
     },
     /// The acting holder does not own this container.
     NotOwner(Place),
+    /// The acting holder is not among those who may make a deal.
+    NotInDeal {
+        /// The container.
+        at: Place,
+        /// Its number among the deals of the ruleset.
+        deal: u32,
+    },
     /// The source contains none of the requested items.
     EmptySource {
         /// The source.
@@ -237,6 +253,17 @@ pub enum Cause {
         /// The requested number.
         requested: u64,
         /// The number that the source contains.
+        there: u64,
+    },
+    /// One side of a deal or a trade has fewer items of a kind than it would give.
+    TooFew {
+        /// The holder or the container.
+        at: Place,
+        /// The kind.
+        kind: KindId,
+        /// The number that it would give.
+        requested: u64,
+        /// The number that it has.
         there: u64,
     },
     /// A protected item would be dropped or destroyed.
@@ -324,15 +351,16 @@ impl Cause {
             Cause::Stale | Cause::Arrived | Cause::Revision { .. } | Cause::RequestIdTaken => Reason::Stale,
             Cause::Unknown(_) => Reason::Unknown,
             Cause::BadAmount
+            | Cause::NoLot { .. }
             | Cause::OutOfBounds { .. }
             | Cause::TooManySteps { .. }
             | Cause::TooManyChanges { .. } => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
-            Cause::NotAllowed { .. } | Cause::NotOwner(_) => Reason::NotAllowed,
+            Cause::NotAllowed { .. } | Cause::NotOwner(_) | Cause::NotInDeal { .. } => Reason::NotAllowed,
             Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
-            Cause::NotEnough { .. } => Reason::NotEnough,
+            Cause::NotEnough { .. } | Cause::TooFew { .. } => Reason::NotEnough,
             Cause::Protected(_) => Reason::Protected,
             Cause::NotEmpty(_) => Reason::NotEmpty,
             Cause::NoTake(_) => Reason::NoTake,
@@ -359,7 +387,9 @@ impl Cause {
             Cause::TooManySteps { steps: count, max } | Cause::TooManyChanges { changes: count, max } => {
                 Some((whole(count), whole(u64::from(max))))
             }
-            Cause::NotEnough { requested, there, .. } => Some((whole(requested), whole(there))),
+            Cause::NotEnough { requested, there, .. } | Cause::TooFew { requested, there, .. } => {
+                Some((whole(requested), whole(there)))
+            }
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
             Cause::OutOfBounds { slots, min, max, .. } => {
                 Some((Decimal::from(slots), Decimal::from(if slots < min { min } else { max })))

@@ -45,6 +45,15 @@ impl World {
             Cause::NoRoom { at, requested, room } => {
                 format!("Add slots to {} for {} more", name(at), requested.saturating_sub(room))
             }
+            Cause::NoLot { size } => format!("Request a multiple of {size}"),
+            Cause::TooFew { at, kind, requested, there } => {
+                let (kind, missing) = (self.kind_name(kind), requested.saturating_sub(there));
+                format!("Request fewer, or bring {missing} {kind} more to {} first", name(at))
+            }
+            Cause::NotInDeal { deal, .. } => {
+                let deal = self.rules().deals().get(deal as usize)?.id();
+                format!("Name the acting holder in `by` of the deal {deal}")
+            }
             Cause::NotEnough { there, .. } => format!("Request {there} or fewer"),
             Cause::NotOpen(at) => format!("Open {} first", name(at)),
             Cause::InUse { at, by } => format!("Let {} close {} first", self.holder_name(by), name(at)),

@@ -9,6 +9,7 @@ mod access;
 mod bits;
 mod builder;
 mod compile;
+mod deals;
 mod error;
 mod filter_analysis;
 mod fingerprint;
@@ -32,6 +33,7 @@ pub use builder::{
     ContainerBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder, TagBuilder,
 };
 pub(crate) use compile::{FilterNames, MAX_NESTING, UnknownName, compile, compile_changed};
+pub use deals::{Deal, DealSide, Lot, Price, PricedKinds, Rounding, Terms as DealTerms};
 pub use error::RulesetErrors;
 pub(crate) use filter_analysis::SampleStack;
 pub(crate) use fingerprint::{differ_in_caps_only, fingerprint};

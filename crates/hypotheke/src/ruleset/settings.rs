@@ -335,6 +335,8 @@ impl Lister<'_> {
             containers: _,
             holders: _,
             groups: _,
+            deals: _,
+            deals_at: _,
             start: _,
             // Written in the settings of kinds, containers and holders.
             arena: _,

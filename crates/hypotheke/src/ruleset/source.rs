@@ -4,6 +4,7 @@
 use rustc_hash::FxHashMap;
 
 use super::access::Right;
+use super::deals::DealSource;
 use super::migration::MigrationSource;
 use super::places::{DepletedShortcut, PutMode, WhenUnfit};
 use crate::filter::Filter;
@@ -280,6 +281,7 @@ pub(crate) struct RulesetSource {
     pub(crate) containers: Vec<ContainerSource>,
     pub(crate) holders: Vec<HolderSource>,
     pub(crate) groups: Vec<GroupSource>,
+    pub(crate) deals: Vec<DealSource>,
     pub(crate) start: Vec<StartSource>,
     /// For each text that is a table: which of its columns hold what.
     pub(crate) table_columns: FxHashMap<u32, super::table::Columns>,

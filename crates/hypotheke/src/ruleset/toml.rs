@@ -11,7 +11,7 @@ use super::source::{
     AccessSource, CapSource, ContainerSource, GroupSource, HolderSource, KindAt, KindSource, MarkSource,
     PropertySource, RulesetSource, SlotSource, StartSource, TagSource, Written,
 };
-use super::{migration, names};
+use super::{deals, migration, names};
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::narrow;
 use crate::quantity::Decimal;
@@ -35,6 +35,7 @@ const ROOT: &[&str] = &[
     "container",
     "holder",
     "group",
+    "deal",
     "start",
 ];
 const CLAIMS: &[&str] = &["explore", "always", "forbidden", "possible", "recoverable"];
@@ -162,6 +163,9 @@ impl RulesetSource {
         }
         for (id, value) in reading.entries(&section, "group") {
             self.read_group(reading, id, value);
+        }
+        for (id, value) in reading.entries(&section, "deal") {
+            self.deals.extend(deals::read(reading, id, value));
         }
         for (place, value) in reading.entries(&section, "start") {
             self.read_start(reading, &place, value);
@@ -350,7 +354,7 @@ impl RulesetSource {
 }
 
 /// One word, such as `"owner"`, or a list of words.
-fn read_access(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Option<AccessSource> {
+pub(super) fn read_access(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Option<AccessSource> {
     let at = reading.at(section.table.get(key)?);
     Some(AccessSource { at, words: reading.word_or_words(section, key)? })
 }
@@ -362,7 +366,7 @@ fn read_deep(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Option<Loc
 }
 
 /// Reports each of the keys that is missing.
-fn require_keys(
+pub(super) fn require_keys(
     reading: &mut Reading<'_>,
     value: &Spanned<DeValue<'_>>,
     section: &Section<'_, '_>,
@@ -420,7 +424,11 @@ fn read_slot(reading: &mut Reading<'_>, container: &str, value: &Spanned<DeValue
     })
 }
 
-fn read_portion(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>, text: &str) -> Option<Written<NamedPortion>> {
+pub(super) fn read_portion(
+    reading: &mut Reading<'_>,
+    value: &Spanned<DeValue<'_>>,
+    text: &str,
+) -> Option<Written<NamedPortion>> {
     let at = reading.at(value);
     // If the text has no escapes in the file, the word is underlined; else the whole text.
     let origin = reading.origin(value, text);

@@ -8,6 +8,7 @@ use std::hash::BuildHasher;
 use std::sync::OnceLock;
 
 use super::bits::Bits;
+use super::deals::Deal;
 use super::kind::{Kind, Mark, Property, Tag};
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, GroupDef, HolderDef, SlotRule};
@@ -73,6 +74,9 @@ pub struct Ruleset {
     pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
     /// In the order in which holders name them first.
     pub(super) groups: Vec<GroupDef>,
+    pub(super) deals: Vec<Deal>,
+    /// The numbers of the deals at each container, by its name in the world.
+    pub(super) deals_at: FxHashMap<Box<str>, Vec<u32>>,
     pub(crate) start: Vec<StartEntry>,
     /// Computed at the first use: every save contains it.
     pub(crate) fingerprint: OnceLock<String>,
@@ -494,6 +498,11 @@ impl Ruleset {
 }
 
 impl CompiledFilter {
+    /// Whether it admits the stacks of a kind as they are at first.
+    pub(crate) fn admits_plain(&self, kind: KindId) -> bool {
+        self.plain.get(kind.index())
+    }
+
     pub(crate) fn written(&self) -> &str {
         &self.written
     }

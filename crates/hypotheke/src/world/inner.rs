@@ -180,12 +180,12 @@ impl World {
         &self.holders[holder as usize].name
     }
 
-    /// The groups of a holder.
     /// The holders in the world that are in a group, in order.
     pub(crate) fn members(&self, group: &str) -> impl Iterator<Item = HolderId> {
         self.holders().filter(move |id| self.groups_of(id.index).iter().any(|name| **name == *group))
     }
 
+    /// The groups of a holder.
     pub(crate) fn groups_of(&self, holder: u32) -> &[Box<str>] {
         self.rules.holders().get(self.def_of_holder(holder)).map_or(&[], |def| &def.groups)
     }

@@ -119,7 +119,7 @@ impl World {
 }
 
 impl ContainerState {
-    pub(super) fn set_borders(&mut self, borders: [Border; 3]) {
+    pub(crate) fn set_borders(&mut self, borders: [Border; 3]) {
         self.borders = borders;
         self.for_anyone = borders == [Border::Anyone; 3];
         self.for_owner = borders.iter().all(|border| matches!(border, Border::Anyone | Border::Owner));

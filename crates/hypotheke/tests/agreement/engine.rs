@@ -10,7 +10,7 @@ use hypotheke::{
 use hypotheke::snapshot::{Container, Departed, PastArrival};
 
 use super::rules::{PROPERTIES, decimal, rules_text};
-use crate::model::{At, Inside, No, Owner, Part, Request, Root, Rules, Stack, State, Who};
+use crate::model::{At, Inside, No, Offer, Owner, Part, Request, Root, Rules, Stack, State, Who};
 
 /// A document of what nobody knows.
 fn nobody() -> Arc<Departure> {
@@ -76,6 +76,7 @@ impl Engine {
                 let held = self.world.hand(self.holder(holder)).and_then(hypotheke::StackView::inside).expect("a pack");
                 return self.walk(held, &inside.steps[1..]);
             }
+            Root::Transit => unreachable!("nothing waits between operations"),
             Root::Landing(id) => {
                 let mut ground = self.world.ground().map(|(stack, _)| stack);
                 ground.find(|stack| stack.id().serial() == id).and_then(hypotheke::StackView::inside).expect("a pack")
@@ -176,6 +177,15 @@ impl Engine {
                 Action::Bind { kind: kind(*index), at: self.shortcut(*holder, *shortcut) }
             }
             Request::Unbind(holder, shortcut) => Action::Unbind { at: self.shortcut(*holder, *shortcut) },
+            Request::Buy(holder, amount, kind, at) => {
+                let action = Action::Buy { amount: *amount, kind: self.kind(*kind), at: self.place(at) };
+                return self.by(*holder, action);
+            }
+            Request::Sell(holder, amount, kind, at) => {
+                let action = Action::Sell { amount: *amount, kind: self.kind(*kind), at: self.place(at) };
+                return self.by(*holder, action);
+            }
+            Request::Trade(one, other) => Action::Trade { one: self.offered(*one), other: self.offered(*other) },
             Request::Give(at, to) => Action::Give { at: self.place(at), to: to.map(|to| self.holder(to)) },
             Request::Depart(who) => Action::Depart { who: self.place(who) },
             Request::Arrive(who) => {
@@ -207,6 +217,10 @@ impl Engine {
 
     fn shortcut(&self, holder: usize, shortcut: usize) -> Place {
         Place::Shortcut(self.holder(holder), u32::try_from(shortcut).unwrap())
+    }
+
+    fn offered(&self, (count, kind, of): Offer) -> hypotheke::Offered {
+        hypotheke::OfferedOf { count, kind: self.kind(kind), of: self.holder(of) }
     }
 
     fn by(&self, holder: Option<usize>, action: Action) -> Operation {
@@ -420,6 +434,7 @@ impl Engine {
             slots,
             ground: ground.collect(),
             hands,
+            transit: Vec::new(),
             origins,
             bars,
             owners,

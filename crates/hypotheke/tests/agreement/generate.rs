@@ -5,7 +5,9 @@ use std::collections::BTreeSet;
 use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
-use crate::model::{Amount, At, Inside, Look, Model, Owner, Part, Request, Root, Rules, SortKey, Stack, Who};
+use crate::model::{
+    Amount, At, DealTerms, Inside, Look, Model, Owner, Part, Request, Root, Rules, SortKey, Stack, Who,
+};
 
 #[derive(Clone, Debug)]
 pub(super) struct Draw {
@@ -54,9 +56,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 52;
+const VERBS: u8 = 56;
 /// From this number on a draw stands for a list.
-const LISTS: u8 = 50;
+const LISTS: u8 = 54;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -181,6 +183,9 @@ fn shallow(request: Request) -> Request {
         | Request::Arrive(_)) => request,
         Request::Depart(who) => Request::Depart(outer(who)),
         Request::Give(at, to) => Request::Give(outer(at), to),
+        Request::Buy(holder, amount, kind, at) => Request::Buy(holder, amount, kind, outer(at)),
+        Request::Sell(holder, amount, kind, at) => Request::Sell(holder, amount, kind, outer(at)),
+        request @ Request::Trade(..) => request,
     }
 }
 
@@ -189,7 +194,7 @@ pub(super) fn request(rules: &Rules, model: &Model, draw: &Draw) -> Request {
     let request = requested(rules, model, draw);
     let needs_holder = request.is_of_holder() || matches!(request, Request::Together(_));
     // What departs and arrives is the game's affair.
-    let is_departure = matches!(request, Request::Depart(_) | Request::Arrive(_));
+    let is_departure = matches!(request, Request::Depart(_) | Request::Arrive(_) | Request::Trade(..));
     let rarely = if is_departure { 5 } else { 2 };
     if needs_holder || rules.holders.is_empty() || !draw.count.is_multiple_of(rarely) {
         return request;
@@ -247,6 +252,78 @@ fn give(rules: &Rules, model: &Model, draw: &Draw, at: At) -> Request {
         Some(by) => Request::By(by, Box::new(Request::Give(at, holder(to)))),
         None => Request::Give(at, holder(to)),
     }
+}
+
+/// A deal, often one that both sides can make; or what they lack for it.
+fn deal(rules: &Rules, draw: &Draw, holder: Option<usize>, any: At) -> Request {
+    let [(_, by, nth), (_, from, lots)] = draw.places;
+    let kind = draw.kind % rules.kinds.len();
+    let made = |buys: bool, amount: Amount, kind: usize, at: At| match buys {
+        true => Request::Buy(holder, amount, kind, at),
+        false => Request::Sell(holder, amount, kind, at),
+    };
+    let buys = draw.every_kind;
+    let at = |index: usize| At::Container(Inside::container(index));
+    let Some(spec) = rules.deals.get(nth % rules.deals.len().max(1)).filter(|_| draw.suiting) else {
+        return made(buys, draw.amount, kind, any);
+    };
+    let place = spec.at[from % spec.at.len()];
+    let (kinds, buys, size) = match &spec.terms {
+        DealTerms::Lot { gives, .. } => {
+            (gives.iter().map(|(kind, _)| *kind).collect(), true, gives[by % gives.len()].1)
+        }
+        DealTerms::Prices { of, buy, sell, .. } => {
+            let kinds = (0..rules.kinds.len()).filter(|&kind| rules.admits(Some(of), &rules.plain(kind)));
+            (kinds.collect::<Vec<usize>>(), buys && buy.is_some() || sell.is_none(), 1)
+        }
+    };
+    let Some(&kind) = kinds.get(by % kinds.len().max(1)) else { return made(buys, draw.amount, kind, at(place)) };
+    // Now and then one side is given what it would give.
+    let pays = match &spec.terms {
+        DealTerms::Lot { takes, .. } => takes[lots % takes.len()].0,
+        DealTerms::Prices { currency, .. } => *currency,
+    };
+    let till = spec.coins_to.unwrap_or(place);
+    let own = holder.and_then(|holder| rules.carried(holder).first().copied());
+    let (of_holder, of_container) = if buys { (pays, (kind, place)) } else { (kind, (pays, till)) };
+    let more = Amount::UpTo(2 + draw.count * 3);
+    let given = |kind: usize, index: usize| Request::Create(more, kind, Look::default(), at(index), (0, 0));
+    match (draw.at.0, own) {
+        (0, Some(own)) => given(of_holder, own),
+        (1, _) => given(of_container.0, of_container.1),
+        _ => {
+            let lots = draw.count + 1;
+            let amount = match draw.amount {
+                Amount::Exactly(_) if !draw.kind.is_multiple_of(5) => Amount::Exactly(lots * size),
+                Amount::UpTo(_) if !draw.kind.is_multiple_of(5) => Amount::UpTo(3 * lots * size),
+                amount => amount,
+            };
+            made(buys, amount, kind, at(place))
+        }
+    }
+}
+
+/// A trade of what two holders have.
+fn trade(rules: &Rules, model: &Model, draw: &Draw) -> Request {
+    let holders = rules.holders.len();
+    let [(_, one, kind), (_, other, count)] = draw.places;
+    let one = one % holders;
+    let other = if draw.suiting { (one + 1) % holders } else { other % holders };
+    let has = |holder: usize| -> Vec<(usize, u32)> {
+        let own = rules.carried(holder).into_iter().map(Inside::container);
+        own.flat_map(|at| model.state.slots(&at).iter().flatten().map(|it| (it.kind, it.count)).collect::<Vec<_>>())
+            .collect()
+    };
+    let offer = |holder: usize, nth: usize, more: usize| {
+        let all = has(holder);
+        let (kind, most) = match all.get(nth % all.len().max(1)).filter(|_| draw.suiting) {
+            Some(&(kind, most)) => (kind, most),
+            None => (nth % rules.kinds.len(), 3),
+        };
+        let count = if draw.suiting && more.is_multiple_of(3) { most } else { u32::try_from(more % 4).unwrap() };
+        (count, kind, holder)
+    };
+    Request::Trade(offer(one, kind, count), offer(other, count, kind))
 }
 
 /// A deposit of what a holder has into a container in which there is some of it.
@@ -403,6 +480,8 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         }
         38..=42 => Request::Leave(holder),
         49 if draw.kind.is_multiple_of(2) => give(rules, model, draw, container(to)),
+        50..=52 => deal(rules, draw, holder, container(to)),
+        53 if !rules.holders.is_empty() => trade(rules, model, draw),
         47..=49 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
         45 => depart(rules, model, draw, to),
         46 => arrive(rules, model, draw),

@@ -6,7 +6,9 @@ use std::fmt::Write;
 use hypotheke::Decimal;
 use proptest::prelude::*;
 
-use crate::model::{Access, Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+use crate::model::{
+    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Model, Names, Rules, SlotSpec, Try,
+};
 
 pub(super) const TAGS: usize = 3;
 pub(super) const MARKS: usize = 2;
@@ -45,7 +47,7 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let pack = prop_oneof![2 => Just(None), 1 => (0..PACKS).prop_map(Some)];
     let properties = prop::collection::btree_map(0..PROPERTIES, (0i64..3).prop_map(|halves| halves * 500), 0..3);
     let tags = prop::collection::btree_set(0..TAGS, 0..3);
-    let value = prop::sample::select(vec![0, 100, 250]);
+    let value = prop::sample::select(vec![0, 100, 250, 1_500, 3_000]);
     let needs = prop_oneof![1 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
     let most = prop_oneof![6 => Just(None), 1 => (1u32..25).prop_map(Some)];
     (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value, most)).prop_map(
@@ -167,6 +169,107 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
     )
 }
 
+/// Not fitted to the containers, holders and kinds that there are.
+fn any_deal() -> impl Strategy<Value = DealSpec> {
+    let items = || prop::collection::vec((0usize..5, 1u32..4), 1..3);
+    let price = || sometimes((prop::sample::select(vec![400i64, 1_000, 1_250, 2_500]), any::<bool>()));
+    let terms = prop_oneof![
+        (items(), items()).prop_map(|(gives, takes)| DealTerms::Lot { gives, takes }),
+        (any_filter(), 0usize..5, price(), price()).prop_map(|(of, currency, buy, sell)| DealTerms::Prices {
+            of,
+            currency,
+            buy,
+            sell
+        }),
+    ];
+    let places = (prop::collection::vec(0usize..4, 1..3), sometimes(0usize..4));
+    (places, any_access(), terms, prop::bool::weighted(0.3))
+        .prop_map(|((at, coins_to), by, terms, use_nobody)| DealSpec { at, by, terms, coins_to, use_nobody })
+}
+
+/// With the kinds that there are; `None` if nothing is left.
+fn fitted_terms(rules: &Rules, terms: DealTerms) -> Option<DealTerms> {
+    let kinds = rules.kinds.len();
+    Some(match terms {
+        DealTerms::Lot { gives, takes } => {
+            let mut seen = BTreeSet::new();
+            let mut fitted = |items: Vec<(usize, u32)>| -> Vec<(usize, u32)> {
+                let items = items.into_iter().map(|(kind, count)| (kind % kinds, count));
+                items.filter(|(kind, _)| seen.insert(*kind)).collect()
+            };
+            let (gives, takes) = (fitted(gives), fitted(takes));
+            (!gives.is_empty() && !takes.is_empty()).then_some(DealTerms::Lot { gives, takes })?
+        }
+        DealTerms::Prices { of, currency, buy, sell } => {
+            let currency = currency % kinds;
+            let has_price = |kind: usize| {
+                let mut prices = buy.iter().chain(&sell);
+                prices.all(|price| Model::price(rules.kinds[kind].value, *price) > 0)
+            };
+            let priced = (0..kinds).filter(|&kind| kind != currency && has_price(kind)).map(FilterSpec::Kind);
+            let priced = priced.reduce(|a, b| FilterSpec::Or(Box::new(a), Box::new(b)))?;
+            let of = FilterSpec::And(Box::new(of), Box::new(priced));
+            (buy.is_some() || sell.is_some()).then_some(DealTerms::Prices { of, currency, buy, sell })?
+        }
+    })
+}
+
+/// What a holder pays is admitted where it goes.
+fn is_admitted(rules: &Rules, deal: &DealSpec) -> bool {
+    let paid: Vec<usize> = match &deal.terms {
+        DealTerms::Lot { takes, .. } => takes.iter().map(|(kind, _)| *kind).collect(),
+        DealTerms::Prices { currency, buy: Some(_), .. } => vec![*currency],
+        DealTerms::Prices { .. } => Vec::new(),
+    };
+    let tills = deal.coins_to.map_or_else(|| deal.at.clone(), |till| vec![till]);
+    tills.into_iter().all(|till| {
+        let container = &rules.containers[till];
+        paid.iter().all(|&kind| {
+            let plain = rules.plain(kind);
+            let by_slot = container.ruled.len() < container.slots
+                || container.ruled.iter().any(|slot| rules.admits(slot.filter.as_ref(), &plain));
+            rules.admits(container.filter.as_ref(), &plain) && by_slot
+        })
+    })
+}
+
+/// The kinds that a deal is for.
+fn offers(rules: &Rules, deal: &DealSpec, buys: bool) -> Vec<usize> {
+    let all = 0..rules.kinds.len();
+    match &deal.terms {
+        DealTerms::Lot { gives, .. } if buys => gives.iter().map(|(kind, _)| *kind).collect(),
+        DealTerms::Lot { .. } => Vec::new(),
+        DealTerms::Prices { of, buy, sell, .. } if (if buys { buy } else { sell }).is_some() => {
+            all.filter(|&kind| rules.admits(Some(of), &rules.plain(kind))).collect()
+        }
+        DealTerms::Prices { .. } => Vec::new(),
+    }
+}
+
+/// Those that a ruleset may have.
+fn fitted_deals(rules: &Rules, deals: Vec<DealSpec>) -> Vec<DealSpec> {
+    let standing = rules.standing();
+    let (mut fitted_ones, mut taken) = (Vec::new(), BTreeSet::new());
+    for deal in deals {
+        let mut seen = BTreeSet::new();
+        let at = deal.at.iter().map(|at| standing[at % standing.len()]).filter(|at| seen.insert(*at)).collect();
+        let by = fitted(deal.by, &rules.groups, &Access::Anyone);
+        let coins_to = deal.coins_to.map(|till| standing[till % standing.len()]);
+        let Some(terms) = fitted_terms(rules, deal.terms) else { continue };
+        let deal = DealSpec { at, by, terms, coins_to, ..deal };
+        let keys: Vec<(usize, bool, usize)> = [true, false]
+            .into_iter()
+            .flat_map(|buys| offers(rules, &deal, buys).into_iter().map(move |kind| (buys, kind)))
+            .flat_map(|(buys, kind)| deal.at.iter().map(move |&at| (at, buys, kind)))
+            .collect();
+        if is_admitted(rules, &deal) && !keys.iter().any(|key| taken.contains(key)) {
+            taken.extend(keys);
+            fitted_ones.push(deal);
+        }
+    }
+    fitted_ones
+}
+
 /// Weight cap and caps, shortcuts, groups, and containers.
 type HolderParts = ((Option<i64>, Caps), (usize, bool), BTreeSet<usize>, Vec<ContainerSpec>);
 
@@ -188,8 +291,10 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
     let holders = prop_oneof![1 => Just(0usize), 5 => 1usize..3]
         .prop_flat_map(move |count| prop::collection::vec(any_holder(), count));
     let packs = prop::collection::vec(any_container(), PACKS..=PACKS);
-    let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, (1i64..4, sometimes(0usize..6)));
-    all.prop_map(|(kinds, mut containers, mut packs, holders, (nesting, ground))| {
+    let deals = prop_oneof![1 => Just(vec![]), 1 => prop::collection::vec(any_deal(), 1..4)];
+    let others = (1i64..4, sometimes(0usize..6), deals);
+    let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, others);
+    all.prop_map(|(kinds, mut containers, mut packs, holders, (nesting, ground, deals))| {
         for pack in &mut packs {
             pack.worn = false;
         }
@@ -210,7 +315,7 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             pack.owner = None;
         }
         let names = names_of(kinds.len(), bars.len(), containers.len());
-        Rules {
+        let rules = Rules {
             kinds,
             containers,
             packs,
@@ -220,8 +325,10 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             ground_limit: ground.map(|limit| limit + 1),
             nesting,
             hand: ContainerSpec::hand(),
+            deals: Vec::new(),
             names,
-        }
+        };
+        Rules { deals: fitted_deals(&rules, deals), ..rules }
     })
 }
 
@@ -283,6 +390,8 @@ pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
             }
         }
     }
+    let deals = std::mem::take(&mut rules.deals);
+    rules.deals = deals.into_iter().filter(|deal| is_admitted(&rules, deal)).collect();
     rules
 }
 
@@ -397,7 +506,35 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
             let _ = writeln!(text, "shortcuts = {shortcuts}\ndepleted-shortcuts = \"{spent}\"");
         }
     }
-    text + &of_groups
+    text += &of_groups;
+    for (index, deal) in rules.deals.iter().enumerate() {
+        let _ = writeln!(text, "[deal.d{index}]\n{}", deal_text(deal));
+    }
+    text
+}
+
+fn deal_text(deal: &DealSpec) -> String {
+    let at: Vec<String> = deal.at.iter().map(|at| format!("\"c{at}\"")).collect();
+    let mut text = format!("at = [{}]\nuse-nobody = {}\n", at.join(", "), deal.use_nobody);
+    text.extend(access_text(&deal.by).map(|who| format!("by = {who}\n")));
+    text.extend(deal.coins_to.map(|till| format!("coins-to = \"c{till}\"\n")));
+    match &deal.terms {
+        DealTerms::Lot { gives, takes } => {
+            let list = |items: &[(usize, u32)]| {
+                items.iter().map(|(kind, count)| format!("\"{count} k{kind}\"")).collect::<Vec<_>>().join(", ")
+            };
+            text + &format!("gives = [{}]\ntakes = [{}]", list(gives), list(takes))
+        }
+        DealTerms::Prices { of, currency, buy, sell } => {
+            text += &format!("of = \"{}\"\ncurrency = \"k{currency}\"\n", filter_text(of));
+            for (key, price) in [("buy", buy), ("sell", sell)] {
+                let Some((factor, up)) = price else { continue };
+                let round = if *up { "up" } else { "down" };
+                text += &format!("{key} = {{ factor = {}, round = \"{round}\" }}\n", decimal(*factor));
+            }
+            text
+        }
+    }
 }
 
 /// None where the inside of a pack says nothing.

@@ -9,7 +9,9 @@ use hypotheke::explore::{ClaimsFile, Exploration, Walks};
 use hypotheke::text::Source;
 
 use super::rules::{names_of, rules_text};
-use crate::model::{Access, ContainerSpec, Fault, FilterSpec, KindSpec, Rules, SlotSpec, Try, with_fault};
+use crate::model::{
+    Access, ContainerSpec, DealSpec, DealTerms, Fault, FilterSpec, KindSpec, Rules, SlotSpec, Try, with_fault,
+};
 use crate::names::Plain;
 
 fn kind(weight: i64, limit: u32, tags: &[usize]) -> KindSpec {
@@ -50,7 +52,7 @@ fn rules() -> Rules {
     let tag = FilterSpec::Tag;
     let not = |filter| Some(FilterSpec::Not(Box::new(filter)));
     let kinds = vec![
-        KindSpec { properties: BTreeMap::from([(0, 500)]), ..kind(1_000, 4, &[0]) },
+        KindSpec { value: 1_500, properties: BTreeMap::from([(0, 500)]), ..kind(1_000, 4, &[0]) },
         KindSpec { is_protected: true, ..kind(500, 2, &[]) },
         KindSpec { pack: Some(0), ..kind(500, 1, &[2]) },
         KindSpec { needs: BTreeSet::from([0, 1]), ..kind(2_100, 1, &[1]) },
@@ -92,7 +94,16 @@ fn rules() -> Rules {
     ];
     let for_first = Access::Listed { owner: false, holders: BTreeSet::from([0]), groups: BTreeSet::new() };
     let names = names_of(kinds.len(), 2, containers.len());
+    let (buy, sell) = (Some((1_250, true)), Some((1_000, false)));
+    let deal = DealSpec {
+        at: vec![0],
+        by: for_first.clone(),
+        terms: DealTerms::Prices { of: FilterSpec::Kind(0), currency: 4, buy, sell },
+        coins_to: None,
+        use_nobody: false,
+    };
     Rules {
+        deals: vec![deal],
         names,
         kinds,
         containers,

@@ -7,6 +7,7 @@ use super::{Model, No, Request, no};
 impl Model {
     /// Why the holder that acts can't do what it asks for, looking only at what is open to it.
     pub(super) fn closed(&self, actor: usize, request: &Request) -> Vec<No> {
+        let till;
         let (from, to): (Vec<&At>, Vec<&At>) = match request {
             Request::Create(_, _, _, to, _) | Request::PickUp(_, _, _, to) | Request::Put(_, _, to) => {
                 (vec![], vec![to])
@@ -27,6 +28,10 @@ impl Model {
             Request::Unequip(_, _, from, to) => (vec![from], to.iter().collect()),
             Request::Deposit(_, into) => (vec![], vec![into]),
             Request::Depart(who @ At::Container(_)) => (vec![who], vec![]),
+            Request::Buy(_, _, kind, at) | Request::Sell(_, _, kind, at) => {
+                till = self.till_of(matches!(request, Request::Buy(..)), *kind, at);
+                (std::iter::once(at).chain(&till).collect(), vec![])
+            }
             Request::By(_, inner) => return self.closed(actor, inner),
             _ => (vec![], vec![]),
         };

@@ -102,7 +102,7 @@ impl Model {
         let is_owner = |actor: usize| self.owner_of(at) == Some(actor);
         let may = match (who, self.actor) {
             (Who::Nobody, actor) if right == Right::Open => actor.is_none(),
-            (Who::Nobody, _) => return Said::NobodyMay,
+            (Who::Nobody, _) => return if self.passes_nobody { Said::Yes } else { Said::NobodyMay },
             (Who::Around | Who::Anyone, _) | (_, None) => true,
             (Who::Listed { owner, holders, groups }, Some(actor)) => {
                 let in_group = groups.iter().any(|group| self.rules.groups[actor].contains(group));
@@ -110,6 +110,11 @@ impl Model {
             }
         };
         if may || Fault::ActorIgnored.is_on() { Said::Yes } else { Said::OthersMay }
+    }
+
+    /// Whether the actor is one of those on a list.
+    pub(super) fn is_among(&self, who: &Who, at: &Inside) -> bool {
+        *who != Who::Nobody && self.answer_of(who, Right::Put, at) == Said::Yes
     }
 
     fn edge_said(&self, right: Right, edge: &Edge) -> Said {
@@ -152,7 +157,7 @@ impl Model {
         match at.root {
             Root::Container(index) => self.rules.containers[index].holder.or(self.state.owners[index]),
             Root::Hand(holder) => Some(holder),
-            Root::Landing(_) => None,
+            Root::Landing(_) | Root::Transit => None,
         }
     }
 
@@ -322,6 +327,8 @@ impl Model {
                 self.some_way(&self.sides(from, true), &worn, false)
             }
             Request::Unequip(_, _, from, to) => between(from, to.as_ref().unwrap_or(&At::Holder(actor))),
+            Request::Buy(_, _, kind, at) => self.may_deal(true, *kind, at),
+            Request::Sell(_, _, kind, at) => self.may_deal(false, *kind, at),
             Request::Mark(at, _)
             | Request::Unmark(at, _)
             | Request::Set(at, _, _)

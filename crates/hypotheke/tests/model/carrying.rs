@@ -17,7 +17,7 @@ impl Model {
     }
 
     /// The ids of the stacks that may be taken, in order.
-    fn sources(&self, kind: Option<usize>, from: &At, going: &Going) -> Result<Vec<u64>, No> {
+    pub(super) fn sources(&self, kind: Option<usize>, from: &At, going: &Going) -> Result<Vec<u64>, No> {
         let in_container =
             |at: &Inside| (0..self.state.slots(at).len()).map(|slot| Cell::Slot(at.clone(), slot)).collect::<Vec<_>>();
         let cells: Vec<Cell> = match from {
@@ -118,14 +118,7 @@ impl Model {
         let count = |id: &u64| Some(i64::from(self.state.get(&self.state.find(*id)?)?.count));
         let there: i64 = sources.iter().filter_map(count).sum();
         if sources.is_empty() {
-            let shut = |at: &Inside| {
-                let slots = self.state.slots(at).len();
-                slots > 0 && (0..slots).all(|slot| self.slot_said(Right::Take, at, slot) == Said::NobodyMay)
-            };
-            return Err(no(match from {
-                At::Container(at) if shut(at) => "no-take",
-                _ => "empty-source",
-            }));
+            return Err(no(if self.is_shut_to_all(from) { "no-take" } else { "empty-source" }));
         }
         let before = self.clone();
         let mut done = 0;
@@ -236,7 +229,7 @@ impl Model {
         self.portions(&order, wanted)
     }
 
-    fn goes_whole(&mut self, portion: &Portion, going: &Going, at: (i64, i64)) -> bool {
+    pub(super) fn goes_whole(&mut self, portion: &Portion, going: &Going, at: (i64, i64)) -> bool {
         let Some(cell) = self.state.find(portion.stack.id) else { return false };
         let stack = self.state.get(&cell).expect("a stack").clone();
         let count = u32::try_from(portion.count).unwrap();

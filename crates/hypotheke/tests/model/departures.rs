@@ -38,7 +38,7 @@ impl Model {
                 Some(self.rules.containers[index].holder.map_or(Who::Container(index), Who::Holder))
             }
             Root::Hand(holder) => Some(Who::Holder(holder)),
-            Root::Landing(_) => None,
+            Root::Landing(_) | Root::Transit => None,
         }
     }
 

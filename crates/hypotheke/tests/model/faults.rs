@@ -49,12 +49,15 @@ pub(crate) enum Fault {
     TargetForAnyone,
     OutermostAskedOnly,
     AnyoneGivesAway,
+    AnyoneDeals,
+    DealHalfDone,
+    PriceRoundedTheOtherWay,
     GivenStaysOpen,
     WorldHasNoMost,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 46] = [
+    pub(crate) const ALL: [Fault; 49] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -99,6 +102,9 @@ impl Fault {
         Fault::TargetForAnyone,
         Fault::OutermostAskedOnly,
         Fault::AnyoneGivesAway,
+        Fault::AnyoneDeals,
+        Fault::DealHalfDone,
+        Fault::PriceRoundedTheOtherWay,
         Fault::GivenStaysOpen,
         Fault::WorldHasNoMost,
     ];

@@ -8,6 +8,7 @@ mod arranging;
 mod blocking;
 mod carrying;
 mod changing;
+mod deals;
 mod departures;
 mod faults;
 mod hand;
@@ -22,13 +23,14 @@ mod wearing;
 use std::collections::{BTreeMap, BTreeSet};
 
 pub(crate) use allowed::Who as Access;
+pub(crate) use deals::Offer;
 use departures::Document;
 pub(crate) use departures::Who;
 pub(crate) use faults::{Fault, with_fault};
 pub(crate) use hypotheke::{Amount, SortKey};
 use placing::Bearer;
 use reasons::{Portion, in_order};
-pub(crate) use rules::{Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+pub(crate) use rules::{Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
 pub(crate) use state::{At, Cell, Inside, Owner, Root, Stack, State};
 
 #[derive(Clone, Debug)]
@@ -66,6 +68,10 @@ pub(crate) enum Request {
     Arrive(Who),
     /// A container, and its owner from then on.
     Give(At, Option<usize>),
+    /// Amount, kind, and the container.
+    Buy(Option<usize>, Amount, usize, At),
+    Sell(Option<usize>, Amount, usize, At),
+    Trade(Offer, Offer),
     /// A holder acts.
     By(usize, Box<Request>),
 }
@@ -118,6 +124,10 @@ pub(crate) struct Model {
     passed_over: Option<Cell>,
     /// Caps are judged in the end.
     caps_later: bool,
+    /// `nobody` in the lists of containers does not count.
+    passes_nobody: bool,
+    /// Before an exchange: what it had a container or a holder may keep.
+    earlier: Option<Box<Model>>,
     /// The holder that acts.
     actor: Option<usize>,
 
@@ -182,6 +192,8 @@ fn named(request: &Request) -> Vec<&At> {
         | Request::Close(_, at)
         | Request::Deposit(_, at)
         | Request::Give(at, _)
+        | Request::Buy(_, _, _, at)
+        | Request::Sell(_, _, _, at)
         | Request::Depart(at) => vec![at],
         Request::Move(_, _, one, other)
         | Request::Swap(one, other)
@@ -211,10 +223,18 @@ fn recipient(request: &Request) -> Option<usize> {
     }
 }
 
+/// The holders that trade.
+fn traders(request: &Request) -> Vec<usize> {
+    match request {
+        Request::Trade(one, other) => vec![one.2, other.2],
+        _ => Vec::new(),
+    }
+}
+
 /// The game's own.
 fn is_departure(request: &Request) -> bool {
     match request {
-        Request::Depart(_) | Request::Arrive(_) => true,
+        Request::Depart(_) | Request::Arrive(_) | Request::Trade(..) => true,
         Request::By(_, inner) => is_departure(inner),
         _ => false,
     }
@@ -231,6 +251,8 @@ fn actor(request: &Request) -> Option<usize> {
         | Request::Open(holder, _)
         | Request::Close(holder, _)
         | Request::Deposit(holder, _)
+        | Request::Buy(holder, ..)
+        | Request::Sell(holder, ..)
         | Request::Leave(holder) => *holder,
         _ => None,
     }
@@ -250,6 +272,8 @@ impl Request {
             Request::Close(_, at) => Request::Close(by, at),
             Request::Leave(_) => Request::Leave(by),
             Request::Deposit(_, into) => Request::Deposit(by, into),
+            Request::Buy(_, amount, kind, at) => Request::Buy(by, amount, kind, at),
+            Request::Sell(_, amount, kind, at) => Request::Sell(by, amount, kind, at),
             request => Request::By(holder, Box::new(request)),
         }
     }
@@ -266,6 +290,8 @@ impl Request {
                 | Request::Open(..)
                 | Request::Close(..)
                 | Request::Deposit(..)
+                | Request::Buy(..)
+                | Request::Sell(..)
                 | Request::Leave(_)
         )
     }
@@ -298,6 +324,8 @@ impl Model {
             list_start: None,
             passed_over: None,
             caps_later: false,
+            passes_nobody: false,
+            earlier: None,
             documents: BTreeMap::new(),
             sent: BTreeMap::new(),
             lost: BTreeSet::new(),
@@ -375,6 +403,7 @@ impl Model {
             return false;
         }
         let holders = actor(request).into_iter().chain(shortcuts_of(request)).chain(recipient(request));
+        let holders = holders.chain(traders(request));
         named(request).into_iter().all(there)
             && !is_hand_misused(request)
             && holders.map(Who::Holder).all(|who| self.is_there(who))
@@ -422,6 +451,9 @@ impl Model {
             Request::Depart(who) => self.depart(who),
             Request::Give(at, to) => self.give_away(at, *to),
             Request::Arrive(who) => self.arrive(*who),
+            Request::Buy(holder, amount, kind, at) => self.deal(*holder, true, (*amount, *kind), at),
+            Request::Sell(holder, amount, kind, at) => self.deal(*holder, false, (*amount, *kind), at),
+            Request::Trade(one, other) => self.trade(*one, *other),
             Request::By(_, inner) => self.answer(inner),
             Request::Together(steps) => self.together(steps),
             Request::Lift(holder, part, from) => self.lift(*holder, *part, from),

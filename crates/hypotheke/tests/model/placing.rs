@@ -162,6 +162,15 @@ impl Model {
         }
     }
 
+    /// How many there were before an exchange: so many may stay.
+    pub(super) fn counted_earlier(&self, bearer: &Bearer, filter: &FilterSpec) -> i64 {
+        self.earlier.as_ref().map_or(i64::MIN, |earlier| earlier.counted(bearer, filter))
+    }
+
+    pub(super) fn weight_earlier(&self, bearer: &Bearer) -> i64 {
+        self.earlier.as_ref().map_or(i64::MIN, |earlier| earlier.weight_and_cap(bearer).0)
+    }
+
     /// The first cap, then the first weight cap, that `requested` times what `one` is would pass.
     pub(crate) fn too_much(&self, one: &Stack, source: Option<&Cell>, at: &Inside, requested: i64) -> Option<No> {
         if self.caps_later {
@@ -175,7 +184,7 @@ impl Model {
                 }
                 let gain = one.counted(&self.rules, filter) * requested;
                 let would = self.counted(bearer, filter) + gain;
-                if gain > 0 && would > i64::from(*most) {
+                if gain > 0 && would > i64::from(*most).max(self.counted_earlier(bearer, filter)) {
                     return Some(because("cap", would * 1_000, i64::from(*most) * 1_000));
                 }
             }
@@ -183,7 +192,7 @@ impl Model {
         let added = one.weight(&self.rules) * requested;
         bearers.iter().find_map(|bearer| {
             let (now, cap) = self.weight_and_cap(bearer);
-            let cap = cap.filter(|&cap| added > 0 && now + added > cap)?;
+            let cap = cap.filter(|&cap| added > 0 && now + added > cap.max(self.weight_earlier(bearer)))?;
             Some(because("weight-cap", now + added, cap))
         })
     }

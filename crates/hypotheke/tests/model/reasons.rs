@@ -150,13 +150,14 @@ impl Model {
             for (filter, most) in self.caps(&bearer) {
                 let gain: i64 = borne().map(|portion| portion.one().counted(&self.rules, filter) * portion.count).sum();
                 let would = self.counted(&bearer, filter) + gain;
-                if gain > 0 && would > i64::from(*most) && !Fault::CapsForgotten.is_on() {
+                let most_now = i64::from(*most).max(self.counted_earlier(&bearer, filter));
+                if gain > 0 && would > most_now && !Fault::CapsForgotten.is_on() {
                     found.push(because("cap", would * 1_000, i64::from(*most) * 1_000));
                 }
             }
             let gain: i64 = borne().map(|portion| portion.one().weight(&self.rules) * portion.count).sum();
             let (now, cap) = self.weight_and_cap(&bearer);
-            let cap = cap.filter(|&cap| gain > 0 && now + gain > cap);
+            let cap = cap.filter(|&cap| gain > 0 && now + gain > cap.max(self.weight_earlier(&bearer)));
             found.extend(cap.map(|cap| because("weight-cap", now + gain, cap)));
         }
     }

@@ -110,6 +110,24 @@ impl ContainerSpec {
     }
 }
 
+/// What is exchanged for what.
+#[derive(Clone, Debug)]
+pub(crate) enum DealTerms {
+    /// Kinds and numbers that the container gives, and that it takes for them.
+    Lot { gives: Vec<(usize, u32)>, takes: Vec<(usize, u32)> },
+    /// A factor in thousandths, and whether the price is rounded up.
+    Prices { of: FilterSpec, currency: usize, buy: Option<(i64, bool)>, sell: Option<(i64, bool)> },
+}
+
+#[derive(Clone, Debug)]
+pub(crate) struct DealSpec {
+    pub(crate) at: Vec<usize>,
+    pub(crate) by: Access,
+    pub(crate) terms: DealTerms,
+    pub(crate) coins_to: Option<usize>,
+    pub(crate) use_nobody: bool,
+}
+
 #[derive(Clone, Debug)]
 pub(crate) struct Rules {
     pub(crate) kinds: Vec<KindSpec>,
@@ -126,6 +144,7 @@ pub(crate) struct Rules {
     /// The maximum number of stacks on the ground.
     pub(crate) ground_limit: Option<usize>,
     pub(crate) nesting: i64,
+    pub(crate) deals: Vec<DealSpec>,
     /// A hand, as a container without rules.
     pub(crate) hand: ContainerSpec,
     pub(crate) names: Names,
@@ -211,6 +230,12 @@ impl FilterSpec {
 }
 
 impl Rules {
+    /// A stack of one item of a kind, as it is at first.
+    pub(crate) fn plain(&self, kind: usize) -> Stack {
+        let properties = self.kinds[kind].properties.clone();
+        Stack { id: 0, kind, marks: BTreeSet::new(), properties, count: 1, inside: None }
+    }
+
     /// The containers that no holder carries.
     pub(crate) fn standing(&self) -> Vec<usize> {
         (0..self.containers.len()).filter(|&index| self.containers[index].holder.is_none()).collect()

@@ -25,6 +25,8 @@ pub(crate) enum Root {
     Landing(u64),
     /// The hand of a holder, as a container of one slot.
     Hand(usize),
+    /// Where stacks wait while two sides exchange them.
+    Transit,
 }
 
 /// A container that can be found again after it moves.
@@ -64,6 +66,8 @@ pub(crate) struct State {
     pub(crate) slots: Vec<Vec<Option<Stack>>>,
     pub(crate) ground: Vec<(Stack, (i64, i64))>,
     pub(crate) hands: Vec<Vec<Option<Stack>>>,
+    /// What two sides are exchanging.
+    pub(crate) transit: Vec<Option<Stack>>,
     /// Where what is in each hand came from.
     pub(crate) origins: Vec<Option<(Owner, usize)>>,
     /// At which kinds the shortcuts of each holder point.
@@ -186,6 +190,7 @@ impl State {
             slots,
             ground: Vec::new(),
             hands: vec![vec![None]; holders],
+            transit: Vec::new(),
             origins: vec![None; holders],
             bars: rules.bars.iter().map(|(count, _)| vec![None; *count]).collect(),
             owners: rules.containers.iter().map(|container| container.owner).collect(),
@@ -207,6 +212,7 @@ impl State {
         let mut slots = match at.root {
             Root::Container(index) => &self.slots[index],
             Root::Hand(holder) => &self.hands[holder],
+            Root::Transit => &self.transit,
             Root::Landing(id) => self.on_ground(id).expect("on the ground").inside.as_ref().expect("a pack"),
         };
         for &step in &at.steps {
@@ -219,6 +225,7 @@ impl State {
         let mut slots = match at.root {
             Root::Container(index) => &mut self.slots[index],
             Root::Hand(holder) => &mut self.hands[holder],
+            Root::Transit => &mut self.transit,
             Root::Landing(id) => {
                 let landed = self.ground.iter_mut().find(|(stack, _)| stack.id == id).expect("on the ground");
                 landed.0.inside.as_mut().expect("a pack")
@@ -243,7 +250,7 @@ impl State {
 
     /// Every container there is but the hands.
     pub(crate) fn containers(&self) -> Vec<Inside> {
-        let hand = |inside: &Inside| matches!(inside.root, Root::Hand(_)) && inside.steps.is_empty();
+        let hand = |inside: &Inside| matches!(inside.root, Root::Hand(_) | Root::Transit) && inside.steps.is_empty();
         self.all_containers().into_iter().filter(|inside| !hand(inside)).collect()
     }
 
@@ -252,6 +259,7 @@ impl State {
         let there = (0..self.slots.len()).filter(|index| !self.gone.contains(index));
         let mut found: Vec<Inside> = there.map(Inside::container).collect();
         found.extend((0..self.hands.len()).map(Inside::hand));
+        found.push(Inside { root: Root::Transit, steps: Vec::new() });
         let packs = self.ground.iter().filter(|(stack, _)| stack.inside.is_some());
         found.extend(packs.map(|(stack, _)| Inside { root: Root::Landing(stack.id), steps: Vec::new() }));
         let mut next = 0;
@@ -292,7 +300,7 @@ impl State {
         let brings = |stack: &Stack| &rules.packs[rules.kinds[stack.kind].pack.expect("a pack")];
         match (at.root, at.steps.split_last()) {
             (Root::Container(index), None) => &rules.containers[index],
-            (Root::Hand(_), None) => &rules.hand,
+            (Root::Hand(_) | Root::Transit, None) => &rules.hand,
             (Root::Landing(id), None) => brings(self.on_ground(id).expect("on the ground")),
             (root, Some((slot, around))) => {
                 let around = Inside { root, steps: around.to_vec() };
@@ -305,7 +313,7 @@ impl State {
         match at.root {
             Root::Container(index) => rules.containers[index].holder,
             Root::Hand(holder) => Some(holder),
-            Root::Landing(_) => None,
+            Root::Landing(_) | Root::Transit => None,
         }
     }
 
@@ -314,7 +322,7 @@ impl State {
         match (at.root, at.steps.split_last()) {
             (Root::Container(index), None) => Owner::Container(index),
             (Root::Landing(id), None) => Owner::Pack(id),
-            (Root::Hand(_), None) => unreachable!("nothing comes from a hand into a hand"),
+            (Root::Hand(_) | Root::Transit, None) => unreachable!("nothing comes from a hand into a hand"),
             (root, Some((slot, around))) => {
                 let around = Inside { root, steps: around.to_vec() };
                 Owner::Pack(self.slots(&around)[*slot].as_ref().expect("a pack").id)

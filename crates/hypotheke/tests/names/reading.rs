@@ -3,9 +3,9 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{Landing, LiftAmount, NamedAction, NamedOperation, NamedVariant, Path, PathRoot, PathStep};
+use hypotheke::{Landing, LiftAmount, NamedAction, NamedOperation, NamedVariant, OfferedOf, Path, PathRoot, PathStep};
 
-use crate::model::{At, Cell, Inside, Look, Model, Names, Owner, Part, Request, Root, Who};
+use crate::model::{At, Cell, Inside, Look, Model, Names, Offer, Owner, Part, Request, Root, Who};
 
 struct Reader<'m> {
     model: &'m Model,
@@ -137,6 +137,13 @@ impl Reader<'_> {
             NamedAction::Resize { at, slots, spill } => Request::Resize(self.place(at)?, *slots as usize, *spill),
             NamedAction::Open { at } => Request::Open(self.actor, self.place(at)?),
             NamedAction::Close { at } => Request::Close(self.actor, self.place(at)?),
+            NamedAction::Buy { amount, kind, at } => {
+                Request::Buy(self.actor, *amount, self.kind(kind)?, self.place(at)?)
+            }
+            NamedAction::Sell { amount, kind, at } => {
+                Request::Sell(self.actor, *amount, self.kind(kind)?, self.place(at)?)
+            }
+            NamedAction::Trade { one, other } => Request::Trade(self.offered(one)?, self.offered(other)?),
             NamedAction::Give { at, to } => {
                 let owner = match to {
                     Some(name) => Some(self.present(name)?),
@@ -163,6 +170,10 @@ impl Reader<'_> {
                 self.model.documents.contains_key(&who).then_some(Request::Arrive(who))?
             }
         })
+    }
+
+    fn offered(&self, offered: &OfferedOf<hypotheke::Names>) -> Option<Offer> {
+        Some((offered.count, self.kind(&offered.kind)?, self.present(&offered.of)?))
     }
 
     fn shortcut(&self, path: &Path) -> Option<(usize, usize)> {

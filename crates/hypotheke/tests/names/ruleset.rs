@@ -4,11 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::{
-    Cap, Comparison, ContainerDef, Decimal, DepletedShortcut, Filter, HolderDef, Kind, Literal, PropertyValue, PutMode,
-    Right, Ruleset, WhenUnfit, World,
+    Cap, Comparison, ContainerDef, Deal, Decimal, DepletedShortcut, Filter, HolderDef, Kind, KindId, Literal, Price,
+    PropertyValue, PutMode, Right, Rounding, Ruleset, WhenUnfit, World,
 };
 
-use crate::model::{Access, Caps, ContainerSpec, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+use crate::model::{
+    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try,
+};
 
 struct Reader<'r> {
     rules: &'r Ruleset,
@@ -79,6 +81,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         .collect();
     let caps = holders.iter().map(|(def, _)| (def.weight_cap().map(Decimal::thousandths), reader.caps(def.caps())));
     let holders = caps.collect();
+    let deals = rules.deals().iter().map(|deal| reader.deal(deal)).collect();
     Rules {
         kinds,
         containers,
@@ -88,6 +91,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         bars,
         ground_limit: rules.ground_limit().map(|limit| limit as usize),
         nesting: i64::from(rules.nesting()),
+        deals,
         hand: ContainerSpec::hand(),
         names: reader.names,
     }
@@ -130,6 +134,31 @@ impl Reader<'_> {
         let written: Vec<(String, u32)> =
             self.rules.caps(caps).map(|(filter, count)| (filter.to_owned(), count)).collect();
         written.into_iter().map(|(filter, count)| (self.filter(&filter), count)).collect()
+    }
+
+    fn deal(&mut self, deal: &Deal) -> DealSpec {
+        let kind = |id: KindId| {
+            let id = self.rules.kind(id).expect("a kind").id();
+            Names::find(&self.names.kinds, id).expect("a kind")
+        };
+        let items = |items: &[(KindId, u32)]| items.iter().map(|&(id, count)| (kind(id), count)).collect();
+        let price = |price: &Price| (price.factor.thousandths(), price.round == Rounding::Up);
+        let terms = match deal.terms() {
+            hypotheke::DealTerms::Lot { gives, takes } => DealTerms::Lot { gives: items(gives), takes: items(takes) },
+            hypotheke::DealTerms::Prices { currency, buy, sell, .. } => {
+                let (currency, buy, sell) = (kind(*currency), buy.as_ref().map(price), sell.as_ref().map(price));
+                let of = self.rules.priced_by(deal).expect("a filter").to_owned();
+                DealTerms::Prices { of: self.filter(&of), currency, buy, sell }
+            }
+        };
+        let place = |name: &str| Names::find(&self.names.containers, name).expect("a container");
+        DealSpec {
+            at: deal.at().map(place).collect(),
+            by: self.access(deal.by()),
+            terms,
+            coins_to: deal.coins_to().map(place),
+            use_nobody: deal.uses_nobody(),
+        }
     }
 
     fn container(&mut self, def: &ContainerDef, holder: Option<usize>) -> ContainerSpec {

@@ -1,10 +1,10 @@
 //! From requests of the model to operations by names.
 
 use hypotheke::{
-    Decimal, Landing, LiftAmount, NamedAction, NamedArrival, NamedOperation, NamedVariant, Path, Position,
+    Decimal, Landing, LiftAmount, NamedAction, NamedArrival, NamedOperation, NamedVariant, OfferedOf, Path, Position,
 };
 
-use crate::model::{At, Inside, Part, Request, Root, Rules, Who};
+use crate::model::{At, Inside, Offer, Part, Request, Root, Rules, Who};
 
 fn path(text: &str) -> Path {
     text.parse().unwrap_or_else(|error| panic!("{text}: {error}"))
@@ -16,6 +16,7 @@ fn root_name(rules: &Rules, root: Root) -> String {
         Root::Container(index) => rules.container_name(index),
         Root::Hand(holder) => format!("{}.hand", rules.names.holders[holder]),
         Root::Landing(id) => format!("ground/#{id}"),
+        Root::Transit => unreachable!("no name leads there"),
     }
 }
 
@@ -50,6 +51,8 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
     let some_kind = |index: &Option<usize>| index.as_ref().map(kind);
     let mark = |mark: &usize| names.marks[*mark].as_str().into();
     let property = |property: &usize| names.properties[*property].as_str().into();
+    let offered =
+        |(count, goods, of): Offer| OfferedOf { count, kind: kind(&goods), of: names.holders[of].as_str().into() };
     let shortcut = |holder: &usize, shortcut: &usize| path(&format!("{}.shortcuts/{shortcut}", names.holders[*holder]));
     let mut actor = None;
     let action = match request {
@@ -140,6 +143,15 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
         }
         Request::Bind(holder, index, number) => NamedAction::Bind { kind: kind(index), at: shortcut(holder, number) },
         Request::Unbind(holder, number) => NamedAction::Unbind { at: shortcut(holder, number) },
+        Request::Buy(holder, amount, goods, place) => {
+            actor = *holder;
+            NamedAction::Buy { amount: *amount, kind: kind(goods), at: at(place) }
+        }
+        Request::Sell(holder, amount, goods, place) => {
+            actor = *holder;
+            NamedAction::Sell { amount: *amount, kind: kind(goods), at: at(place) }
+        }
+        Request::Trade(one, other) => NamedAction::Trade { one: offered(*one), other: offered(*other) },
         Request::Give(place, to) => {
             let holder = |to: usize| names.holders[to].as_str().into();
             NamedAction::Give { at: at(place), to: to.map(holder) }

@@ -6,8 +6,8 @@ use std::collections::BTreeSet;
 
 use hypotheke::explore::Verb;
 use hypotheke::{
-    Action, Amount, ContainerId, Decimal, HolderId, KindId, Landing, LiftAmount, MarkId, Operation, Place, PropertyId,
-    PropertyValue, SortKey, World,
+    Action, Amount, ContainerId, DealSide, Decimal, HolderId, KindId, Landing, LiftAmount, MarkId, Operation, Place,
+    PropertyId, PropertyValue, SortKey, World,
 };
 
 /// The scope.
@@ -119,9 +119,9 @@ impl Tried {
                 Verb::Equip | Verb::Unequip | Verb::Lift | Verb::Put | Verb::Return | Verb::Deposit | Verb::Leave => {
                     self.actors.iter().copied().map(Some).collect()
                 }
-                Verb::Open | Verb::Close => self.actors.iter().copied().map(Some).collect(),
+                Verb::Open | Verb::Close | Verb::Buy | Verb::Sell => self.actors.iter().copied().map(Some).collect(),
                 // No search tries these.
-                Verb::Together | Verb::Depart | Verb::Arrive => Vec::new(),
+                Verb::Together | Verb::Trade | Verb::Depart | Verb::Arrive => Vec::new(),
             };
             for actor in performers {
                 // Out of its own hand.
@@ -313,7 +313,32 @@ impl Tried {
                     }
                 }
             }
-            Verb::Together | Verb::Depart | Verb::Arrive => {}
+            // By each actor, out of what it or the container has; in whole lots.
+            Verb::Buy | Verb::Sell => {
+                let buys = verb == Verb::Buy;
+                for (at, kind) in pairs(&places.containers, &kinds) {
+                    let (Place::Container(container), Some(kind)) = (at, kind) else { continue };
+                    let name = world.container_name(container);
+                    let side = if buys { DealSide::Buy } else { DealSide::Sell };
+                    let Some((_, lot)) = world.rules().deal_for(side, kind, &name) else { continue };
+                    let most = |place: Place| count_in(world, place, Some(kind)) / lot.size;
+                    let from: Vec<Place> =
+                        if buys { vec![at] } else { self.actors.iter().map(|&actor| actor.into()).collect() };
+                    let lots: BTreeSet<u32> = from.into_iter().map(most).collect();
+                    for amount in lots.into_iter().flat_map(|lots| self.amounts(lots)) {
+                        let amount = match amount {
+                            Amount::Exactly(lots) => Amount::Exactly(lots * lot.size),
+                            Amount::UpTo(lots) => Amount::UpTo(lots * lot.size),
+                            Amount::All => Amount::All,
+                        };
+                        found.push(match buys {
+                            true => Action::Buy { amount, kind, at },
+                            false => Action::Sell { amount, kind, at },
+                        });
+                    }
+                }
+            }
+            Verb::Together | Verb::Trade | Verb::Depart | Verb::Arrive => {}
         }
         found
     }
@@ -430,7 +455,13 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
             format!("bind {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*at))
         }
         Action::Unbind { at } => format!("unbind {}", place(*at)),
-        Action::Together { .. } | Action::Depart { .. } | Action::Arrive { .. } => panic!("no search tries that"),
+        Action::Buy { kind: of, at, .. } | Action::Sell { kind: of, at, .. } => {
+            let name = if matches!(operation.action, Action::Buy { .. }) { "buy" } else { "sell" };
+            format!("{name} {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*at))
+        }
+        Action::Together { .. } | Action::Trade { .. } | Action::Depart { .. } | Action::Arrive { .. } => {
+            panic!("no search tries that")
+        }
     }
 }
 

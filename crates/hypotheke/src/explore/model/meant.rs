@@ -57,8 +57,27 @@ impl Ready {
                 return false;
             }
         }
+        let traded = operation.action.traded();
+        if !traded.is_empty() {
+            return self.was_traded(world, *named, &traded);
+        }
         // A slot and a stack are known before; for a whole place the events show what it gave.
         !ends.is_complete || self.moved(world, *named)
+    }
+
+    /// Whether a stack that the latest deal or trade names has the mark of the claim, if it has one.
+    fn was_traded(&self, world: &World, named: Option<Subject>, traded: &[KindId]) -> bool {
+        let Some(Subject::Items(Selector::Mark(mark))) = named else { return true };
+        let has_mark = |class: u32| world.classes.key(class).is_some_and(|key| key.marks.contains(&mark));
+        let is_it = |spot: Spot| {
+            let cell = world.cell(spot);
+            traded.contains(&world.rules().kind_id(cell.kind)) && !cell.is_empty() && has_mark(cell.class)
+        };
+        world.events().iter().any(|event| match event {
+            Event::Moved { kind, class, .. } => traded.contains(kind) && has_mark(class.0),
+            Event::Swapped { one, other } => is_it(one.spot) || is_it(other.spot),
+            _ => false,
+        })
     }
 
     /// Whether the latest operation moved the named items, or named no items.
@@ -104,6 +123,11 @@ fn is_named(world: &World, operation: &Operation, ends: &Ends, named: Subject) -
             is_of(*kind) || matches!(what, Selector::Mark(mark) if variant.marks().contains(&mark))
         }
         Action::Bind { kind, .. } => is_of(*kind),
+        // What it names, not what is paid for it.
+        Action::Buy { .. } | Action::Sell { .. } | Action::Trade { .. } => {
+            let named = operation.action.traded();
+            named.iter().any(|&kind| is_of(kind)) || matches!(what, Selector::Mark(_))
+        }
         Action::Unbind { at } => {
             let Place::Shortcut(holder, shortcut) = *at else { return false };
             world.shortcuts(holder).nth(shortcut as usize).flatten().is_some_and(is_of)
@@ -136,7 +160,7 @@ impl Ends {
             from,
             to,
             is_place_known: !matches!(verb, Verb::Equip | Verb::Unequip | Verb::Return | Verb::Leave) || to.is_some(),
-            is_exchange: verb == Verb::Swap,
+            is_exchange: matches!(verb, Verb::Swap | Verb::Trade),
             is_complete: from.is_some_and(|from| !is_stack(&from))
                 && !matches!(verb, Verb::Create | Verb::Bind | Verb::Unbind),
         }

@@ -20,7 +20,7 @@ use crate::language::Verb;
 use crate::language::{Amount, Landing, SortKey};
 use crate::narrow;
 use crate::ops::{Action, Operation};
-use crate::ruleset::ContainerDef;
+use crate::ruleset::{ContainerDef, DealSide};
 use crate::world::{GROUND, Place, Spot, World};
 
 /// An operation to try. Most are between slots, and become operations only when they are performed.
@@ -496,6 +496,39 @@ impl Scope {
         }
     }
 
+    /// Deals for what there is, in whole lots.
+    fn deals(&self, world: &World, (actor, side): (HolderId, DealSide), places: &Places, moves: &mut Moves) {
+        let verb = if side == DealSide::Buy { Verb::Buy } else { Verb::Sell };
+        if !self.tries(verb) || world.rules().deals().is_empty() {
+            return;
+        }
+        for &at in places.containers.iter().filter(|&&container| world.stands(container)) {
+            let from = if side == DealSide::Buy { Place::Container(at) } else { Place::Holder(actor) };
+            let mut kinds: Vec<KindId> =
+                world.all_stacks_in(Some(from)).iter().map(|stack| stack.kind().handle()).collect();
+            kinds.sort_unstable();
+            kinds.dedup();
+            for kind in kinds {
+                let Some((_, lot)) = world.rules().deal_for(side, kind, world.own_name(at.index)) else { continue };
+                let lots = narrow::at_most(world.count(kind, Some(from))) / lot.size;
+                if lots == 0 {
+                    continue;
+                }
+                self.each_amount(lots, |amount| {
+                    let amount = match amount {
+                        Amount::Exactly(lots) => Amount::Exactly(lots * lot.size),
+                        Amount::UpTo(lots) => Amount::UpTo(lots * lot.size),
+                        Amount::All => Amount::All,
+                    };
+                    moves.push(match side {
+                        DealSide::Buy => Operation::buying(amount, kind, at, actor),
+                        DealSide::Sell => Operation::selling(amount, kind, at, actor),
+                    });
+                });
+            }
+        }
+    }
+
     fn of_holder(&self, world: &World, actor: HolderId, places: &Places, moves: &mut Moves) {
         let is_worn = |source: &&Source| {
             let worn = world.container_def(source.container).is_some_and(ContainerDef::is_worn);
@@ -531,6 +564,9 @@ impl Scope {
         }
         if self.tries(Verb::Leave) {
             moves.push(Operation::leaving(actor));
+        }
+        for side in [DealSide::Buy, DealSide::Sell] {
+            self.deals(world, (actor, side), places, moves);
         }
         let of_containers = |verb: &Verb| Action::at_container(*verb, Place::Ground).is_some();
         let verbs: SmallVec<[Verb; 4]> = self.verbs.iter().copied().filter(of_containers).collect();

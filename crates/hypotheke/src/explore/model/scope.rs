@@ -7,6 +7,7 @@ use crate::language::{Effects, Verb};
 use crate::narrow;
 use crate::ops::{Action, Operation, Outcome};
 use crate::quantity::Decimal;
+use crate::ruleset::DealSide;
 use crate::world::{Place, World};
 
 /// Faults between operations, at any step of a walk and in every state of a search.
@@ -196,7 +197,8 @@ impl Scope {
     }
 
     fn tries_places(&self, operation: &Operation) -> bool {
-        if operation.action.amount().is_none() && !matches!(operation.action, Action::Split { .. }) {
+        let has_amount = operation.action.amount().is_some() || matches!(operation.action, Action::Split { .. });
+        if !has_amount || matches!(operation.action, Action::Buy { .. } | Action::Sell { .. }) {
             return true;
         }
         let (from, to) = operation.action.sides();
@@ -232,9 +234,16 @@ impl Scope {
             }
             (None, None) => return true,
         };
+        // Deals are made in lots.
+        let size = match &operation.action {
+            Action::Buy { kind, at, .. } => lot_size(world, DealSide::Buy, *kind, *at),
+            Action::Sell { kind, at, .. } => lot_size(world, DealSide::Sell, *kind, *at),
+            _ => 1,
+        };
+        let all = all / size * size;
         let done = |operation: &Operation| world.clone().perform(operation).map(Outcome::done).ok();
         let Some(count) = done(operation) else { return true };
-        let is_edge = [1, all.div_ceil(2), all].contains(&count);
+        let is_edge = [size, (all / size).div_ceil(2) * size, all].contains(&count);
         let as_many_as_fit = || {
             let most = Amount::UpTo(narrow::at_most(all));
             let mut up_to = operation.clone();
@@ -243,6 +252,13 @@ impl Scope {
         };
         count <= all && (self.amounts == Amounts::Every || is_edge || as_many_as_fit())
     }
+}
+
+/// The number of items of a kind in one lot of the deal for it; 1 without a deal.
+pub(in crate::explore) fn lot_size(world: &World, side: DealSide, kind: KindId, at: Place) -> u64 {
+    let Place::Container(at) = at else { return 1 };
+    let deal = world.rules().deal_for(side, kind, world.own_name(at.index));
+    deal.map_or(1, |(_, lot)| u64::from(lot.size))
 }
 
 /// How many items a place gives, of a kind or of all.

@@ -13,9 +13,9 @@ use crate::language::LiftAmount;
 use crate::language::Verb;
 use crate::language::{Amount, Landing, NamedAction, SortKey};
 use crate::narrow;
-use crate::ops::{Action, Operation, Variant};
+use crate::ops::{Action, Offered, Operation, Variant};
 use crate::quantity::Decimal;
-use crate::ruleset::PropertyValue;
+use crate::ruleset::{DealSide, PropertyValue};
 use crate::snapshot::Departures;
 use crate::world::{Cell, GROUND, Place, Spot, World};
 
@@ -116,7 +116,7 @@ impl<'p> Generator<'p> {
         if !self.is_free {
             let actor = match verb {
                 // A shortcut belongs to its holder, and who departs acts by departing.
-                Verb::Bind | Verb::Unbind | Verb::Depart | Verb::Arrive => None,
+                Verb::Bind | Verb::Unbind | Verb::Depart | Verb::Arrive | Verb::Trade => None,
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => {
                     let changers = self.scope.changers();
                     *scene.one_of(self.scope.whose_change_matters(scene.world, &operation, &changers))?
@@ -427,6 +427,9 @@ impl<'w> Scene<'w> {
                 let owner = if self.below(4) == 0 { None } else { self.holder() };
                 Some(Operation::giving(container, owner))
             }
+            Verb::Buy => self.deal(DealSide::Buy),
+            Verb::Sell => self.deal(DealSide::Sell),
+            Verb::Trade => self.trade(),
             Verb::Sort => {
                 let (container, by) = (self.container()?, *self.one_of(&SortKey::ALL)?);
                 Some(Operation::sorting(container, by))
@@ -445,6 +448,56 @@ impl<'w> Scene<'w> {
                 Action::at_container(verb, container.into()).map(|action| Operation::from(action).by(holder))
             }
         }
+    }
+
+    /// A deal at a container, mostly for what there is.
+    fn deal(&mut self, side: DealSide) -> Option<Operation> {
+        let (world, holder) = (self.world, self.holder()?);
+        let rules = world.rules();
+        let is_at = |id: &ContainerId| {
+            let name = world.own_name(id.index);
+            world.stands(*id) && rules.deals().iter().any(|deal| deal.at().any(|at| at == name))
+        };
+        let places: Vec<ContainerId> = self.containers.iter().copied().filter(is_at).collect();
+        let at = *self.one_of(&places)?;
+        let from = if side == DealSide::Buy { Place::Container(at) } else { Place::Holder(holder) };
+        let lot_of = |kind: KindId| Some((kind, rules.deal_for(side, kind, world.own_name(at.index))?.1));
+        let mut there: Vec<KindId> =
+            world.all_stacks_in(Some(from)).iter().map(|stack| stack.kind().handle()).collect();
+        there.sort_unstable();
+        there.dedup();
+        let lots: Vec<_> = there.into_iter().filter_map(lot_of).collect();
+        let any = if self.below(8) == 0 { self.any_kind().and_then(lot_of) } else { None };
+        let (kind, lot) = any.or_else(|| self.one_of(&lots).cloned())?;
+        let count = narrow::at_most(world.count(kind, Some(from)));
+        let amount = match self.amount((count / lot.size).max(1), 0) {
+            // Now and then what is no whole number of lots.
+            amount if self.is_free && self.below(8) == 0 => amount,
+            Amount::Exactly(lots) => Amount::Exactly(lots.saturating_mul(lot.size)),
+            Amount::UpTo(lots) => Amount::UpTo(lots.saturating_mul(lot.size)),
+            Amount::All => Amount::All,
+        };
+        Some(match side {
+            DealSide::Buy => Operation::buying(amount, kind, at, holder),
+            DealSide::Sell => Operation::selling(amount, kind, at, holder),
+        })
+    }
+
+    /// Some of what one holder has for some of what another has.
+    fn trade(&mut self) -> Option<Operation> {
+        let mut side = || {
+            let of = self.holder()?;
+            let stacks: Vec<(KindId, u32)> = self
+                .world
+                .all_stacks_in(Some(of.into()))
+                .iter()
+                .map(|stack| (stack.kind().handle(), stack.count()))
+                .collect();
+            let (kind, there) = *self.one_of(&stacks)?;
+            let count = if self.below(2) == 0 { there } else { 1 + u32::try_from(self.below(there as usize)).ok()? };
+            Some(Offered { count, kind, of })
+        };
+        Some(Operation::trading(side()?, side()?))
     }
 
     fn between_slots(&mut self, verb: Verb) -> Option<Operation> {

@@ -11,6 +11,7 @@ mod noted;
 mod pending;
 mod placing;
 mod reading;
+mod transit;
 
 pub(super) use pending::DraftPoint;
 pub(super) use placing::Onto;

@@ -3,6 +3,7 @@
 use super::super::allowed::Edge;
 use super::super::refusal::{Cause, Refusal};
 use super::Draft;
+use super::transit::Floors;
 use crate::language::Landing;
 use crate::quantity::Decimal;
 use crate::ruleset::Right;
@@ -32,6 +33,10 @@ pub(super) struct Placing {
     pub(super) passed_over: Option<Spot>,
     /// Caps are checked at the end, not now.
     pub(super) caps_later: bool,
+    /// `nobody` in `put-by` and `take-by` does not count.
+    pub(super) passes_nobody: bool,
+    /// What limited containers and holders had before an exchange.
+    pub(super) floors: Option<Floors>,
     /// A container that will have this number of slots.
     pub(super) shrinking: Option<(u32, u32)>,
 }

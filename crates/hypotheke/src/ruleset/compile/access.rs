@@ -69,7 +69,11 @@ impl Compiler {
 
     /// A list of those who may; `None` if there is something wrong with it.
     fn compile_list(&mut self, whose: &str, right: Right, written: &AccessSource) -> Option<Access> {
-        let key = right.key();
+        self.compile_access_list(whose, right.key(), written)
+    }
+
+    /// The same under a key.
+    pub(super) fn compile_access_list(&mut self, whose: &str, key: &str, written: &AccessSource) -> Option<Access> {
         match written.words.as_slice() {
             [] => {
                 let message = format!("`{key}` of {whose} names nobody");

@@ -2,6 +2,7 @@
 //! it.
 
 mod access;
+mod deals;
 mod filters;
 mod migration;
 mod places;
@@ -107,6 +108,7 @@ impl Compiler {
         self.compile_holders();
         self.check_places();
         self.compile_access();
+        self.compile_deals();
         self.compile_migration();
         self.compile_start();
     }

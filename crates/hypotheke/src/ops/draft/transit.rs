@@ -1,0 +1,75 @@
+//! A container that no world has, in which stacks wait while two sides exchange them.
+
+use super::Draft;
+use crate::narrow;
+use crate::ruleset::Border;
+use crate::world::{Bearer, ContainerState, NONE, Spot};
+
+/// What limited containers and holders had before an exchange: it must not make an excess worse,
+/// and may leave it.
+#[derive(Debug)]
+pub(super) struct Floors {
+    weights: Vec<(Bearer, i64)>,
+    caps: Vec<((Bearer, u32), i64)>,
+}
+
+impl Draft<'_> {
+    /// Adds the container. It has no border, and counts for nobody. Nothing looks for its slots, so
+    /// any number is one of them.
+    pub(in crate::ops) fn open_transit(&mut self) -> u32 {
+        self.settle();
+        let overlay = &mut self.scratch.overlay;
+        overlay.used = true;
+        let mut state = ContainerState::new(&self.world.rules, NONE, 1);
+        state.set_borders([Border::Surrounding; 3]);
+        overlay.new_packs.push(state);
+        self.placing.floors = Some(Floors { weights: overlay.weights.clone(), caps: overlay.caps.clone() });
+        self.world.container_count() + narrow::index(overlay.new_packs.len() - 1)
+    }
+
+    /// Removes it. It is empty, and nothing else was added since.
+    pub(in crate::ops) fn close_transit(&mut self) {
+        self.scratch.overlay.new_packs.pop();
+        self.placing.floors = None;
+    }
+
+    /// Some of a stack waits there. A part of it is a new stack.
+    pub(in crate::ops) fn wait_in(&mut self, transit: Spot, from: Spot, count: u32) {
+        let cell = self.cell(from);
+        let id = if cell.count == count { cell.id } else { self.new_id() };
+        let (from, to) = (self.end(from, cell.id), self.end(transit, id));
+        self.push_transfer(self.item(cell), count, from, to);
+        self.settle();
+    }
+
+    pub(in crate::ops) fn weight_floor(&self, bearer: Bearer) -> Option<i64> {
+        let floors = self.placing.floors.as_ref()?;
+        let changes = floors.weights.iter().filter(|(changed, _)| *changed == bearer);
+        let before = match bearer {
+            Bearer::Container(container) if self.is_new(container) => 0,
+            Bearer::Container(container) => self.world.state(container).weight,
+            Bearer::Holder(holder) => self.world.holder_weight_and_cap(holder).0,
+        };
+        Some(before + changes.map(|(_, by)| by).sum::<i64>())
+    }
+
+    pub(in crate::ops) fn capped_floor(&self, bearer: Bearer, number: u32) -> Option<i64> {
+        let floors = self.placing.floors.as_ref()?;
+        let changes = floors.caps.iter().filter(|(changed, _)| *changed == (bearer, number));
+        let before = match bearer {
+            Bearer::Container(container) if self.is_new(container) => 0,
+            bearer => i64::try_from(self.world.capped(bearer, number)).unwrap_or(i64::MAX),
+        };
+        Some(before + changes.map(|(_, by)| by).sum::<i64>())
+    }
+
+    /// Sets whether `put-by` and `take-by` of `nobody` count.
+    pub(in crate::ops) fn pass_nobody(&mut self, passes: bool) {
+        self.placing.passes_nobody = passes;
+    }
+
+    #[inline]
+    pub(in crate::ops) fn passes_nobody(&self) -> bool {
+        self.placing.passes_nobody
+    }
+}

@@ -1,0 +1,366 @@
+//! Two sides exchange items: first both give, then the goods are placed, then what is paid for
+//! them. Slots that became free are targets on both sides.
+//!
+//! The result is worked out with stacks that wait where no world has a place. Events can't express
+//! that, so they are ordered such that each slot is free when a stack enters it; stacks in each
+//! other's way are swapped.
+
+use rustc_hash::{FxHashMap, FxHashSet};
+use smallvec::SmallVec;
+
+use super::carry::{Going, lay_all};
+use super::draft::{Draft, DraftPoint};
+use super::reasons::Portion;
+use super::refusal::Cause;
+use super::target::Target;
+use crate::id::{KindId, StackId};
+use crate::narrow;
+use crate::ruleset::Right;
+use crate::world::{Event, PackContents, Place, Spot, StackClass, StackLocation};
+
+/// One of the two sides.
+#[derive(Clone, Debug)]
+pub(super) struct Side {
+    /// Who acts while it gives and takes; `None` for the game, which no list keeps away.
+    pub(super) actor: Option<u32>,
+    /// Kinds and numbers, in order.
+    pub(super) gives: SmallVec<[(KindId, u64); 2]>,
+    pub(super) from: Giver,
+    pub(super) into: Target,
+    /// `nobody` in `put-by` and `take-by` does not keep it away.
+    pub(super) passes_nobody: bool,
+}
+
+/// Where a side gives from.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum Giver {
+    Container(u32),
+    Holder(u32),
+}
+
+/// Two sides. The one that gives the goods is placed first.
+pub(super) struct Exchange {
+    /// They are judged in this order.
+    pub(super) sides: [Side; 2],
+    /// Which of them gives the goods.
+    pub(super) goods: usize,
+}
+
+/// The stacks that a side gives, in the slots of the transit container, and the checks that fail.
+#[derive(Default)]
+struct Taken {
+    waiting: [Vec<Spot>; 2],
+    /// Too little is there.
+    missing: Vec<Cause>,
+    /// What is there may not leave.
+    stuck: Vec<Cause>,
+}
+
+impl Exchange {
+    /// How many items of a kind a side has.
+    pub(super) fn there(&self, draft: &mut Draft<'_>, side: usize, kind: KindId) -> u64 {
+        let side = &self.sides[side];
+        act_as(draft, side);
+        let there = stacks(draft, side.from, kind).iter().map(|&spot| u64::from(draft.cell(spot).count)).sum();
+        draft.pass_nobody(false);
+        there
+    }
+
+    /// Performs the exchange; or nothing, and returns the checks that fail, in order.
+    pub(super) fn attempt(&self, draft: &mut Draft<'_>) -> Vec<Cause> {
+        let (actor, noted) = (draft.actor, draft.take_noted());
+        let transit = draft.open_transit();
+        let start = draft.point();
+        let failed = self.exchange(draft, transit, &start);
+        if !failed.is_empty() {
+            draft.go_back_to(&start);
+        }
+        draft.close_transit();
+        draft.pass_nobody(false);
+        draft.actor = actor;
+        let _ = draft.take_noted();
+        draft.note_first(noted);
+        failed
+    }
+
+    fn exchange(&self, draft: &mut Draft<'_>, transit: u32, start: &DraftPoint) -> Vec<Cause> {
+        let begin = draft.events().len();
+        let mut taken = Taken::default();
+        let is_all_there = (0..2).all(|nth| self.take(draft, nth, transit, &mut taken));
+        let Taken { waiting, missing, stuck } = taken;
+        if !is_all_there || !missing.is_empty() && !draft.collects_causes() {
+            return missing.into_iter().take(1).collect();
+        }
+        let (left, mut failed) = (draft.events().len(), stuck);
+        for nth in [self.goods, 1 - self.goods] {
+            let taker = &self.sides[1 - nth];
+            act_as(draft, taker);
+            failed.extend(place(draft, &waiting[nth], taker.into));
+        }
+        // An earlier check comes first, whatever it is about.
+        failed.sort_by_key(Cause::reason);
+        failed.splice(0..0, missing);
+        if failed.is_empty() {
+            let inside =
+                |spot: Spot, inner: PackContents| inner.is_pack() && draft.is_within(spot.container, inner.container());
+            let flows = Flows::new(&draft.events()[begin..], left - begin);
+            match flows.ordered(&inside) {
+                Some(order) => draft.reorder(start, |_| order),
+                None => {
+                    let at = draft.place_of_target(self.sides[1 - self.goods].into);
+                    failed.push(Cause::NoRoom { at, requested: 1, room: 0 });
+                }
+            }
+        }
+        failed
+    }
+
+    /// Takes what a side gives; false if there is nothing of a kind.
+    fn take(&self, draft: &mut Draft<'_>, nth: usize, transit: u32, taken: &mut Taken) -> bool {
+        let (side, taker) = (&self.sides[nth], &self.sides[1 - nth]);
+        for &(kind, wanted) in &side.gives {
+            act_as(draft, side);
+            let spots = stacks(draft, side.from, kind);
+            let there: u64 = spots.iter().map(|&spot| u64::from(draft.cell(spot).count)).sum();
+            if there == 0 {
+                let shut = match side.from {
+                    Giver::Container(container) => draft.shut_slot(Right::Take, container),
+                    Giver::Holder(_) => None,
+                };
+                let empty = Cause::EmptySource { at: giver_place(draft, side.from), kind: Some(kind) };
+                taken.missing.push(shut.map_or(empty, Cause::NoTake));
+                return false;
+            }
+            if there < wanted {
+                taken.missing.push(Cause::TooFew { at: giver_place(draft, side.from), kind, requested: wanted, there });
+            }
+            let going = Going::To(Target::Container(transit));
+            let goes = |&spot: &Spot| !draft.is_stuck(draft.cell(spot), spot, going);
+            let (free, stuck): (Vec<Spot>, Vec<Spot>) = spots.into_iter().partition(goes);
+            act_as(draft, taker);
+            let admitted = |&spot: &Spot| admits(draft, taker.into, spot);
+            let (first, then): (Vec<Spot>, Vec<Spot>) = free.into_iter().partition(admitted);
+            act_as(draft, side);
+            let mut left = wanted;
+            for (spot, is_stuck) in first
+                .into_iter()
+                .chain(then)
+                .map(|spot| (spot, false))
+                .chain(stuck.into_iter().map(|spot| (spot, true)))
+            {
+                let count = narrow::at_most(left).min(draft.cell(spot).count);
+                if count == 0 {
+                    break;
+                }
+                if is_stuck {
+                    let causes: Vec<Cause> = draft.all_not_taken(spot, going).collect();
+                    taken
+                        .stuck
+                        .extend(causes.into_iter().filter(|cause| !taken.stuck.contains(cause)).collect::<Vec<_>>());
+                }
+                let slot = narrow::index(taken.waiting.iter().map(Vec::len).sum());
+                let to = Spot { container: transit, slot };
+                draft.wait_in(to, spot, count);
+                taken.waiting[nth].push(to);
+                left -= u64::from(count);
+            }
+        }
+        true
+    }
+}
+
+fn giver_place(draft: &Draft<'_>, from: Giver) -> Place {
+    match from {
+        Giver::Container(container) => draft.container_place(container),
+        Giver::Holder(holder) => Place::Holder(draft.world.holder_id(holder)),
+    }
+}
+
+fn act_as(draft: &mut Draft<'_>, side: &Side) {
+    draft.actor = side.actor;
+    draft.pass_nobody(side.passes_nobody);
+}
+
+/// The stacks of a kind from which a side gives, in order.
+fn stacks(draft: &Draft<'_>, from: Giver, kind: KindId) -> Vec<Spot> {
+    let containers = match from {
+        Giver::Container(container) => SmallVec::from_elem(container, 1),
+        Giver::Holder(holder) => draft.sources_of(holder, Going::Out),
+    };
+    let in_container = |container: u32| {
+        let next = move |from: u32| draft.next_stack_in(container, Some(kind.0), from);
+        let slots = std::iter::successors(next(0), move |slot| slot.checked_add(1).and_then(next));
+        slots.map(move |slot| Spot { container, slot })
+    };
+    let is_meant = |&spot: &Spot| !draft.passes_over(spot, Going::To(Target::Ground));
+    containers.into_iter().flat_map(in_container).filter(is_meant).collect()
+}
+
+/// Whether the other side would admit a stack if it were empty.
+fn admits(draft: &Draft<'_>, into: Target, spot: Spot) -> bool {
+    let item = draft.item(draft.cell(spot));
+    let may = |container: u32| draft.why_not_admitted(item, Some(spot), container).is_none();
+    match into {
+        Target::Container(container) => may(container),
+        Target::Holder(holder) => draft.targets_of(holder).into_iter().any(may),
+        Target::Slot(_) | Target::Ground => true,
+    }
+}
+
+/// Places what waits with the other side; or nothing, and returns the checks that fail.
+fn place(draft: &mut Draft<'_>, waiting: &[Spot], into: Target) -> Vec<Cause> {
+    let start = draft.point();
+    let portion = |&spot: &Spot| {
+        let cell = draft.cell(spot);
+        Portion { item: draft.item(cell), count: cell.count, from: Some(spot) }
+    };
+    let portions: Vec<Portion> = waiting.iter().map(portion).collect();
+    let going = Going::To(into);
+    if lay_all(draft, &portions, going) {
+        draft.settle();
+        return Vec::new();
+    }
+    draft.go_back_to(&start);
+    let _ = draft.take_noted();
+    let first = draft.why_not(&portions, going);
+    let mut causes = draft.take_noted();
+    if causes.is_empty() {
+        let requested = portions.iter().map(|portion| u64::from(portion.count)).sum();
+        let no_room = || Cause::NoRoom { at: draft.place_of_target(into), requested, room: 0 };
+        causes.push(first.unwrap_or_else(no_room));
+    }
+    causes
+}
+
+/// A stack that leaves, or a part of one.
+struct Leaving {
+    from: StackLocation,
+    transit: Spot,
+    kind: KindId,
+    class: StackClass,
+    inner: PackContents,
+    /// As it waits.
+    stack: StackId,
+    /// How many of it have not reached their place.
+    left: u32,
+    /// Where a whole stack is by now.
+    at: Spot,
+    is_whole: bool,
+}
+
+/// Some of what leaves, on its way to its place.
+struct Entering {
+    of: usize,
+    to: StackLocation,
+    count: u32,
+    /// It brings the whole stack there, with its id.
+    keeps_id: bool,
+    is_done: bool,
+}
+
+/// What leaves, and where it goes.
+struct Flows {
+    leaving: Vec<Leaving>,
+    entering: Vec<Entering>,
+    /// The slots of whole stacks that have not left.
+    taken: FxHashMap<Spot, usize>,
+    ordered: Vec<Event>,
+}
+
+impl Flows {
+    /// From the events by which stacks leave, and then enter.
+    fn new(events: &[Event], left: usize) -> Flows {
+        let (leave, enter) = events.split_at(left);
+        let leaving = leave.iter().filter_map(|event| match *event {
+            Event::Moved { kind, count, from, to, class, inner } => {
+                let is_whole = from.stack == to.stack;
+                let (transit, stack, at) = (to.spot, to.stack, from.spot);
+                Some(Leaving { from, transit, kind, class, inner, stack, left: count, at, is_whole })
+            }
+            _ => None,
+        });
+        let leaving: Vec<Leaving> = leaving.collect();
+        let numbers: FxHashMap<Spot, usize> = leaving.iter().enumerate().map(|(nth, it)| (it.transit, nth)).collect();
+        let mut kept = FxHashSet::default();
+        let entering = enter.iter().filter_map(|event| match *event {
+            Event::Moved { count, from, to, .. } => {
+                let of = *numbers.get(&from.spot)?;
+                let keeps_id = leaving[of].is_whole && leaving[of].stack == to.stack && kept.insert(of);
+                Some(Entering { of, to, count, keeps_id, is_done: false })
+            }
+            _ => None,
+        });
+        let entering = entering.collect();
+        let whole = leaving.iter().enumerate().filter(|(_, it)| it.is_whole);
+        let taken = whole.map(|(nth, it)| (it.at, nth)).collect();
+        Flows { leaving, entering, taken, ordered: Vec::new() }
+    }
+
+    /// The events in an order in which each slot is free, or has an alike stack, when something
+    /// enters it. `None` if there is none.
+    fn ordered(mut self, inside: &impl Fn(Spot, PackContents) -> bool) -> Option<Vec<Event>> {
+        loop {
+            let mut moved = false;
+            for nth in 0..self.entering.len() {
+                if self.is_ready(nth) {
+                    self.go(nth);
+                    moved = true;
+                }
+            }
+            if self.entering.iter().all(|it| it.is_done) {
+                return Some(self.ordered);
+            }
+            if !moved && !self.swap(inside) {
+                return None;
+            }
+        }
+    }
+
+    fn is_ready(&self, nth: usize) -> bool {
+        let entering = &self.entering[nth];
+        let is_first = || self.entering[..nth].iter().all(|it| it.is_done || it.to.spot != entering.to.spot);
+        !entering.is_done && !self.taken.contains_key(&entering.to.spot) && is_first()
+    }
+
+    /// Some of a stack goes to its place; with its id, all of it goes, and the rest goes on from
+    /// there.
+    fn go(&mut self, nth: usize) {
+        let Entering { of, to, count, keeps_id, .. } = self.entering[nth];
+        let leaving = &mut self.leaving[of];
+        let from = match leaving.is_whole {
+            true => StackLocation { spot: leaving.at, stack: leaving.stack, ..leaving.from },
+            false => leaving.from,
+        };
+        let moved = if keeps_id { leaving.left } else { count };
+        leaving.left -= count;
+        let Leaving { kind, class, inner, .. } = *leaving;
+        self.ordered.push(Event::Moved { kind, count: moved, from, to, class, inner });
+        if keeps_id || leaving.left == 0 {
+            if self.taken.get(&leaving.at) == Some(&of) {
+                self.taken.remove(&leaving.at);
+            }
+            leaving.at = to.spot;
+        }
+        self.entering[nth].is_done = true;
+    }
+
+    /// A whole stack whose place is taken by another one that leaves swaps with it.
+    fn swap(&mut self, inside: &impl Fn(Spot, PackContents) -> bool) -> bool {
+        let found = self.entering.iter().position(|it| {
+            let Some(other) = self.taken.get(&it.to.spot).filter(|_| it.keeps_id && !it.is_done) else { return false };
+            let (mine, other) = (&self.leaving[it.of], &self.leaving[*other]);
+            !inside(mine.at, other.inner) && !inside(other.at, mine.inner)
+        });
+        let Some(nth) = found else { return false };
+        let Entering { of, to, count, .. } = self.entering[nth];
+        let Some(other) = self.taken.remove(&to.spot) else { return false };
+        let here = StackLocation { spot: self.leaving[of].at, stack: self.leaving[of].stack, ..to };
+        let there = StackLocation { stack: self.leaving[other].stack, ..to };
+        self.ordered.push(Event::Swapped { one: here, other: there });
+        self.taken.insert(here.spot, other);
+        self.leaving[other].at = here.spot;
+        (self.leaving[of].at, self.leaving[of].left) = (to.spot, self.leaving[of].left - count);
+        self.entering[nth].is_done = true;
+        true
+    }
+}

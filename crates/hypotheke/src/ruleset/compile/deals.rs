@@ -1,0 +1,245 @@
+//! Deals: who trades what for what, and where.
+
+use rustc_hash::FxHashMap;
+
+use super::{Compiler, small};
+use crate::id::{ContainerDefId, KindId};
+use crate::language::NamedPortion;
+use crate::ruleset::access::Access;
+use crate::ruleset::deals::{Deal, DealSide, DealSource, Price, PriceSource, PricedKinds, Terms};
+use crate::ruleset::places::ContainerDef;
+use crate::ruleset::source::Written;
+use crate::text::{Diagnostic, Location, Word};
+
+impl Compiler {
+    pub(super) fn compile_deals(&mut self) {
+        let sources = std::mem::take(&mut self.source.deals);
+        let mut known = FxHashMap::default();
+        for source in &sources {
+            if let Some(deal) = self.compile_deal(source) {
+                self.add_deal(deal, source, &mut known);
+            }
+        }
+        self.source.deals = sources;
+    }
+
+    fn compile_deal(&mut self, source: &DealSource) -> Option<Deal> {
+        let whose = format!("deal `{}`", source.id.value);
+        if source.at.is_empty() {
+            let fault = Diagnostic::error("missing-key", source.id.at, format!("{whose} has no `at`"));
+            self.fault(fault.help("Name the container at which it is made: `at = \"stall\"`"));
+        }
+        let at: Vec<Option<ContainerDefId>> = source.at.iter().map(|at| self.container_of_deal(&whose, at)).collect();
+        let coins_to = source.coins_to.as_ref().map(|name| self.container_of_deal(&whose, name));
+        let by = match &source.by {
+            Some(written) => self.compile_access_list(&whose, "by", written)?,
+            None => Access::Anyone,
+        };
+        let terms = self.compile_terms(&whose, source)?;
+        // What the holder pays goes into the till, wherever that is.
+        let tills: Vec<ContainerDefId> = match coins_to {
+            Some(till) => till.into_iter().collect(),
+            None => at.into_iter().flatten().collect(),
+        };
+        for till in tills {
+            self.check_till(source, &terms, till);
+        }
+        Some(Deal {
+            id: source.id.value.as_str().into(),
+            at: source.at.iter().map(|at| at.value.as_str().into()).collect(),
+            by,
+            terms,
+            coins_to: source.coins_to.as_ref().map(|name| name.value.as_str().into()),
+            use_nobody: source.use_nobody,
+        })
+    }
+
+    /// A container in the world, by its name there.
+    fn container_of_deal(&mut self, whose: &str, name: &Written<String>) -> Option<ContainerDefId> {
+        let is_it = |def: &ContainerDef| def.instances().any(|instance| instance == name.value);
+        if let Some(found) = self.rules.containers.iter().position(is_it) {
+            return Some(self.rules.container_def_id(small(found)));
+        }
+        let known = self.rules.find_container(&name.value).map(|id| self.rules.container(id));
+        let (code, message, help) = match known {
+            Some(def) if def.instances().next().is_some() => {
+                let copies = def.instances().collect::<Vec<_>>().join(", ");
+                ("unknown-container", format!("`{}` exists as its copies", name.value), Some(format!("Name {copies}")))
+            }
+            Some(def) => {
+                let by = if def.carried { "a holder carries it" } else { "it is the inside of a pack" };
+                let message = format!("{whose} cannot be made at `{}`: {by}", name.value);
+                ("not-supported", message, Some("Name a container in the world".to_owned()))
+            }
+            None => {
+                let names = self.rules.containers.iter().flat_map(ContainerDef::instances);
+                let help = self.suggestion(&name.value, names.collect::<Vec<_>>());
+                ("unknown-container", format!("unknown container `{}`", name.value), help)
+            }
+        };
+        self.fault(Diagnostic::error(code, name.at, message).maybe_help(help));
+        None
+    }
+
+    fn compile_terms(&mut self, whose: &str, source: &DealSource) -> Option<Terms> {
+        let DealSource { gives, takes, of, currency, buy, sell, .. } = source;
+        let has_lists = !gives.is_empty() || !takes.is_empty();
+        let has_prices = of.is_some() || currency.is_some() || buy.is_some() || sell.is_some();
+        let fault = |message: String| Diagnostic::error("missing-key", source.id.at, message);
+        if has_lists == has_prices {
+            let message = match has_lists {
+                true => format!("{whose} has both lists and prices"),
+                false => format!("{whose} has neither lists nor prices"),
+            };
+            let help = "Write `gives` and `takes`, or `of`, `currency` and `buy` or `sell`";
+            self.fault(fault(message).help(help));
+            return None;
+        }
+        if has_lists {
+            for (list, key) in [(gives, "gives"), (takes, "takes")] {
+                if list.is_empty() {
+                    self.fault(fault(format!("{whose} has no `{key}`")).help(format!("Write `{key} = [\"25 coin\"]`")));
+                }
+            }
+            return self.compile_lot(whose, gives, takes);
+        }
+        let (Some(of), Some(currency)) = (of, currency) else {
+            let key = if of.is_none() { "of" } else { "currency" };
+            self.fault(
+                fault(format!("{whose} has no `{key}`")).help("Write `of = \"food\"` and `currency = \"coin\"`"),
+            );
+            return None;
+        };
+        if buy.is_none() && sell.is_none() {
+            let help = "Write `buy = { factor = 1.25, round = \"up\" }`, or `sell`";
+            self.fault(fault(format!("{whose} has neither `buy` nor `sell`")).help(help));
+            return None;
+        }
+        let of_id = self.compile_filter(of);
+        let coin = self.kind_of_deal(&Word::new(currency.value.as_str(), currency.at.span), currency.at)?;
+        let of_id = of_id?;
+        let priced: Vec<KindId> = self.rules.kinds().map(|kind| kind.handle()).collect();
+        let priced = priced.into_iter().filter(|&kind| self.rules.filter(of_id).admits_plain(kind));
+        let priced: Vec<KindId> = priced.collect();
+        if priced.contains(&coin) {
+            let message = format!("{whose} trades `{}` for itself", currency.value);
+            let fault = Diagnostic::error("same-sides", of.at, message);
+            self.fault(fault.help(format!("Leave the currency out of `of`: `… and not {}`", currency.value)));
+        }
+        let price = |source: &PriceSource| Price { factor: source.factor, round: source.round };
+        for (source, key) in [(buy, "buy"), (sell, "sell")] {
+            let Some(source) = source else { continue };
+            let worthless =
+                priced.iter().find(|&&kind| price(source).of(self.rules.known_kind(kind).value()).is_none());
+            if let Some(kind) = worthless.map(|&kind| self.rules.known_kind(kind)) {
+                let message = format!("the price of `{}` to `{key}` is not from 1 to {} coins", kind.id(), u32::MAX);
+                let fault =
+                    Diagnostic::error("out-of-range", source.at, message).label(format!("times {}", kind.value()));
+                let help = format!("Change the factor, or leave the kind out of `of`: `… and not {}`", kind.id());
+                self.fault(fault.help(help));
+            }
+        }
+        let (buy, sell) = (buy.as_ref().map(price), sell.as_ref().map(price));
+        Some(Terms::Prices { of: PricedKinds(of_id), currency: coin, buy, sell })
+    }
+
+    fn compile_lot(
+        &mut self,
+        whose: &str,
+        gives: &[Written<NamedPortion>],
+        takes: &[Written<NamedPortion>],
+    ) -> Option<Terms> {
+        let mut seen: FxHashMap<KindId, (Location, bool)> = FxHashMap::default();
+        let mut sides = [Vec::new(), Vec::new()];
+        for (portion, is_taken) in gives.iter().map(|it| (it, false)).chain(takes.iter().map(|it| (it, true))) {
+            let kind = self.kind_of_deal(&portion.value.kind, portion.at)?;
+            if portion.value.count == 0 || !portion.value.variant.is_plain() {
+                let message = format!("`{}` of {whose} is not a count and a kind", portion.value);
+                let fault = Diagnostic::error("bad-portion", portion.at, message);
+                self.fault(fault.help("A deal names kinds alone, such as \"25 coin\""));
+                return None;
+            }
+            if let Some((first, was_taken)) = seen.insert(kind, (portion.at, is_taken)) {
+                let (code, message) = match was_taken == is_taken {
+                    true => ("duplicate", format!("{whose} names `{}` twice", portion.value.kind)),
+                    false => ("same-sides", format!("{whose} gives and takes `{}`", portion.value.kind)),
+                };
+                self.fault(Diagnostic::error(code, portion.at, message).related(first, "the other one"));
+            }
+            sides[usize::from(is_taken)].push((kind, portion.value.count));
+        }
+        let [gives, takes] = sides;
+        (!gives.is_empty() && !takes.is_empty()).then_some(Terms::Lot { gives, takes })
+    }
+
+    fn kind_of_deal(&mut self, name: &Word, at: Location) -> Option<KindId> {
+        let (code, message, help) = match self.rules.resolve_kind(name) {
+            Ok(kind) => return Some(kind),
+            Err(unknown) => (unknown.code, unknown.message, (unknown.help)()),
+        };
+        let help = help.filter(|_| !self.faults.is_full());
+        self.fault(Diagnostic::error(code, at, message).label("unknown name").maybe_help(help));
+        None
+    }
+
+    /// What holders pay must be admitted where it goes.
+    fn check_till(&mut self, source: &DealSource, terms: &Terms, till: ContainerDefId) {
+        let def = self.rules.container(till);
+        let (paid, at) = match terms {
+            Terms::Lot { takes, .. } => {
+                (takes.iter().map(|(kind, _)| *kind).collect(), source.takes.first().map(|it| it.at))
+            }
+            Terms::Prices { buy: Some(_), currency, .. } => (vec![*currency], source.currency.as_ref().map(|it| it.at)),
+            Terms::Prices { .. } => (Vec::new(), None),
+        };
+        let admits = |kind: KindId| {
+            let by = |filter| self.rules.filter(filter).admits_plain(kind);
+            let by_slot = || {
+                def.ruled.iter().any(|slot| slot.admits.is_none_or(by))
+                    || (def.ruled.len() as u64) < u64::from(def.slots)
+            };
+            def.admits.is_none_or(by) && by_slot()
+        };
+        let Some(&kind) = paid.iter().find(|&&kind| !admits(kind)) else { return };
+        let kind = self.rules.known_kind(kind).id();
+        let message =
+            format!("`{kind}` of deal `{}` is not admitted by `{}`, where it would go", source.id.value, def.id());
+        let at = source.coins_to.as_ref().map(|it| it.at).or(at).unwrap_or(source.id.at);
+        let fault = Diagnostic::error("not-admitted", at, message);
+        self.fault(fault.help("Change its filter, or name a different container in `coins-to`"));
+    }
+
+    /// Of one kind, verb and container there is one deal.
+    fn add_deal(&mut self, deal: Deal, source: &DealSource, known: &mut FxHashMap<Offer, Location>) {
+        let number = small(self.rules.deals.len());
+        let mut clash = None;
+        for container in &deal.at {
+            for side in [DealSide::Buy, DealSide::Sell] {
+                for kind in self.rules.kinds().map(|kind| kind.handle()) {
+                    if !self.rules.offers(&deal, side, kind) {
+                        continue;
+                    }
+                    if let Some(&first) = known.get(&(container.clone(), side, kind)) {
+                        clash = clash.or(Some((container.clone(), side, kind, first)));
+                    }
+                    known.insert((container.clone(), side, kind), source.id.at);
+                }
+            }
+            let deals = self.rules.deals_at.entry(container.clone()).or_default();
+            if !deals.contains(&number) {
+                deals.push(number);
+            }
+        }
+        if let Some((container, side, kind, first)) = clash {
+            let does = if side == DealSide::Buy { "buy" } else { "sell" };
+            let kind = self.rules.known_kind(kind).id();
+            let message = format!("deal `{}` is the second one to {does} `{kind}` at `{container}`", deal.id);
+            let fault = Diagnostic::error("duplicate", source.id.at, message).related(first, "the first one");
+            self.fault(fault.help("Leave the kind or the container out of one of them"));
+        }
+        self.rules.deals.push(deal);
+    }
+}
+
+/// A container, whether the holder buys or sells, and a kind.
+type Offer = (Box<str>, DealSide, KindId);

@@ -1,0 +1,67 @@
+//! Reading deals.
+
+use toml::Spanned;
+use toml::de::DeValue;
+
+use super::{DealSource, PriceSource, Rounding};
+use crate::language::NamedPortion;
+use crate::quantity::Decimal;
+use crate::ruleset::read::{Reading, Section};
+use crate::ruleset::source::Written;
+use crate::ruleset::toml::{check_name, read_access, read_portion, require_keys};
+use crate::text::Diagnostic;
+
+const DEAL: &[&str] = &["at", "by", "gives", "takes", "of", "currency", "buy", "sell", "coins-to", "use-nobody"];
+const PRICE: &[&str] = &["factor", "round"];
+
+/// A deal; `None` if it is no table.
+pub(in crate::ruleset) fn read(
+    reading: &mut Reading<'_>,
+    id: Written<String>,
+    value: &Spanned<DeValue<'_>>,
+) -> Option<DealSource> {
+    check_name(reading, &id, "deal", false);
+    let section = reading.section(value, format!("deal `{}`", id.value), DEAL)?;
+    Some(DealSource {
+        at: reading.word_or_words(&section, "at").unwrap_or_default(),
+        by: read_access(reading, &section, "by"),
+        gives: read_side(reading, &section, "gives"),
+        takes: read_side(reading, &section, "takes"),
+        of: reading.filter(&section, "of"),
+        currency: reading.written_text(&section, "currency"),
+        buy: read_price(reading, &section, "buy", Rounding::Up),
+        sell: read_price(reading, &section, "sell", Rounding::Down),
+        coins_to: reading.written_text(&section, "coins-to"),
+        use_nobody: reading.flag(&section, "use-nobody").unwrap_or(false),
+        id,
+    })
+}
+
+fn read_side(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Vec<Written<NamedPortion>> {
+    let mut portions = Vec::new();
+    for value in reading.list(section, key) {
+        match value.get_ref().as_str() {
+            Some(text) => portions.extend(read_portion(reading, value, text)),
+            None => reading.wrong_type(value, &format!("each of `{key}`"), "a text, such as \"2 ration-box\""),
+        }
+    }
+    portions
+}
+
+fn read_price(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str, round: Rounding) -> Option<PriceSource> {
+    let value = section.table.get(key)?;
+    let at = reading.at(value);
+    let price = reading.section(value, format!("`{key}` of a deal"), PRICE)?;
+    require_keys(reading, value, &price, "this price", &["factor"], "{ factor = 1.25, round = \"up\" }");
+    let factor = reading.decimal(&price, "factor");
+    let choices = [("up", Rounding::Up), ("down", Rounding::Down)];
+    let round = reading.choice(&price, "round", &choices).unwrap_or(round);
+    let factor = factor?;
+    if factor.value <= Decimal::ZERO {
+        let message = format!("the factor {} is not above 0", factor.value);
+        let fault = Diagnostic::error("out-of-range", factor.at, message).label("too low");
+        reading.faults.push(fault.help("Write a factor above 0, such as `factor = 1.25`"));
+        return None;
+    }
+    Some(PriceSource { at, factor: factor.value, round })
+}
