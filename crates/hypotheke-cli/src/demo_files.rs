@@ -48,6 +48,17 @@ pub(crate) const LOOPHOLES: &[DemoFile] = &[
     DemoFile { path: "loopholes/claims/mark.claims", text: include_str!("../demo/loopholes/claims/mark.claims") },
 ];
 
+/// A canteen with prices, one of which is wrong, the fixed ruleset, and claims about both.
+pub(crate) const CANTEEN: &[DemoFile] = &[
+    DemoFile { path: "canteen/rules.toml", text: include_str!("../demo/canteen/rules.toml") },
+    DemoFile { path: "canteen/fixed.toml", text: include_str!("../demo/canteen/fixed.toml") },
+    DemoFile { path: "canteen/claims/money.claims", text: include_str!("../demo/canteen/claims/money.claims") },
+    DemoFile {
+        path: "canteen/scenarios/trading.scenario",
+        text: include_str!("../demo/canteen/scenarios/trading.scenario"),
+    },
+];
+
 /// Saves at noon and at night, and in autumn with the first version of the ruleset.
 pub(crate) const SAVES: &[DemoFile] = &[
     DemoFile { path: "saves/noon.json", text: include_str!("../demo/saves/noon.json") },
@@ -65,4 +76,5 @@ pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
         .chain(SAVES)
         .chain(EARLIER)
         .chain(LOOPHOLES)
+        .chain(CANTEEN)
 }

@@ -5,7 +5,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use hypotheke::{MigrationPolicy, MigrationRules, PutMode, Ruleset, VersionChanges};
+use hypotheke::{MigrationPolicy, MigrationRules, PutMode, Rounding, Ruleset, VersionChanges};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -222,9 +222,16 @@ fn the_builder_can_say_each_key() {
         .container("coat", |it| it.slots(1).worn())
         .holder("ann", ["coat"], |ann| {
             let ann = ann.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).encumbrance(10.into(), "laden");
-            ann.shortcuts(2).keep_depleted_shortcuts().groups(["crew"]).copies(["anna"])
+            ann.shortcuts(2).keep_depleted_shortcuts().groups(["crew"]).copies(["ann", "anna"])
         })
         .group("crew", |crew| crew.weight_cap(20.into()).cap("ice", 8))
+        .kind("coin", |coin| coin.stack_limit(9))
+        .container("stall", |stall| stall.slots(4))
+        .deal("swap", |deal| deal.at(["stall"]).by(["crew"]).gives(["1 book"]).takes(["1 bag"]).use_nobody())
+        .deal("ice", |deal| {
+            let deal = deal.at(["stall"]).of("ice").currency("coin").coins_to("stall");
+            deal.buy(2.into(), Rounding::Up).sell(1.into(), Rounding::Down)
+        })
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");
     built.build().unwrap_or_else(|errors| panic!("{errors}"));

@@ -69,7 +69,7 @@ pub fn compare(old: &Ruleset, new: &Ruleset) -> Vec<RuleDifference> {
 }
 
 /// Tags that are new or gone are seen in the kinds that have them.
-const ORDER: [SubjectKind; 9] = [
+const ORDER: [SubjectKind; 10] = [
     SubjectKind::Ruleset,
     SubjectKind::Kind,
     SubjectKind::Tag,
@@ -78,6 +78,7 @@ const ORDER: [SubjectKind; 9] = [
     SubjectKind::Container,
     SubjectKind::Holder,
     SubjectKind::Group,
+    SubjectKind::Deal,
     SubjectKind::Start,
 ];
 

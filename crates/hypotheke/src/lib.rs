@@ -169,17 +169,17 @@ pub use language::{
 pub use load::LoadError;
 pub use migration::{Difference, Migrated, MigrationError};
 pub use ops::{
-    Action, ApplyError, Cause, Handles, Offered, Operation, Outcome, Plan, Reason, Refusal, Reply, ResolveError, Room,
-    SlotRoom, Unknown, Variant,
+    Action, ApplyError, Cause, Handles, Offered, Operation, Outcome, Plan, Quote, Reason, Refusal, Reply, ResolveError,
+    Room, SlotRoom, Unknown, Variant,
 };
 pub use quantity::{Decimal, DecimalError};
 pub use query::Description;
 pub use ruleset::{
-    Access, AccessList, Cap, ContainerBuilder, ContainerDef, Deal, DealSide, DealTerms, DepletedShortcut, GroupBuilder,
-    GroupDef, HolderBuilder, HolderDef, Kind, KindBuilder, Lot, Mark, MarkBuilder, MigrationPolicy, MigrationRules,
-    Price, PricedKinds, Property, PropertyValue, PutMode, RemovedContents, Renamed, Right, Rounding, Ruleset,
-    RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule, Subject, SubjectKind, Tag,
-    TagBuilder, VersionChanges, WhenUnfit,
+    Access, AccessList, Cap, ContainerBuilder, ContainerDef, Deal, DealBuilder, DealSide, DealTerms, DepletedShortcut,
+    GroupBuilder, GroupDef, HolderBuilder, HolderDef, Kind, KindBuilder, Lot, Mark, MarkBuilder, MigrationPolicy,
+    MigrationRules, Price, PricedKinds, Property, PropertyValue, PutMode, RemovedContents, Renamed, Right, Rounding,
+    Ruleset, RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule, Subject,
+    SubjectKind, Tag, TagBuilder, VersionChanges, WhenUnfit,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

@@ -11,7 +11,7 @@ use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::{Page, Tone, pad};
 use hypotheke::save::Save;
 use hypotheke::text::Source;
-use hypotheke::{Cause, Departures, NamedOperation, Operation, Refusal, Reply, World};
+use hypotheke::{Cause, Departures, KindId, NamedOperation, Operation, Quote, Refusal, Reply, World};
 
 /// The columns of the verdict and of the widest reason.
 const INDENT: usize = 9;
@@ -47,15 +47,16 @@ pub(crate) fn run(
     let (named, operation) = trial.read(question)?;
     let reply = operation.as_ref().map_or_else(|&refusal| Reply::from(refusal), |operation| trial.world.ask(operation));
     let changes = operation.as_ref().map_or_else(|_| Vec::new(), |operation| trial.changes(operation));
+    let quote = operation.as_ref().ok().and_then(|operation| trial.world.quote(operation));
     if let Some((path, replaces)) = target {
         trial.save(&named, operation, path, replaces)?;
     }
     if output.format == Format::Json {
-        output.write_json(&AskJson::new(&trial.world, &named, &reply, &changes))?;
+        output.write_json(&AskJson::new(&trial.world, &named, &reply, (&changes, quote.as_ref())))?;
         return Ok(Verdict::Good);
     }
     let mut page = output.page();
-    draw(&mut page, &trial.world, &named, &reply, &changes);
+    draw(&mut page, &trial.world, &named, &reply, (&changes, quote.as_ref()));
     let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(&named, refusal.max_amount()));
     if let Some(next) = next {
         let after: String = setting.after.iter().map(|sentence| format!(" --after {}", quoted(sentence))).collect();
@@ -157,13 +158,21 @@ fn as_far_as_it_goes(named: &NamedOperation, max_amount: u64) -> Option<String> 
         | Named::PickUp { amount, .. }
         | Named::Put { amount, .. }
         | Named::Merge { amount, .. }
-        | Named::Equip { amount, .. } => *amount = Amount::UpTo(max_amount),
+        | Named::Equip { amount, .. }
+        | Named::Buy { amount, .. }
+        | Named::Sell { amount, .. } => *amount = Amount::UpTo(max_amount),
         _ => return None,
     }
     Some(requested.to_string())
 }
 
-fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, changes: &[String]) {
+fn draw(
+    page: &mut Page,
+    world: &World,
+    named: &NamedOperation,
+    reply: &Reply,
+    (changes, quote): (&[String], Option<&Quote>),
+) {
     let verb = named.action.past_verb();
     let (tone, word, described) = match reply.answer() {
         Ok(outcome) if outcome.is_complete() => (Tone::Good, "yes", outcome.text(verb)),
@@ -172,6 +181,9 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     };
     page.put(tone, &pad(word, INDENT)).put(Tone::Heading, &named.to_string()).end();
     page.plain(&" ".repeat(INDENT)).put(tone, &described).end();
+    if let Some(quote) = quote {
+        page.plain(&pad("price", INDENT)).folded(Tone::Plain, &quote_text(world, named, quote));
+    }
     for change in changes.iter().take(MAX_CHANGES) {
         page.plain(&" ".repeat(INDENT)).folded(Tone::Plain, change);
     }
@@ -196,6 +208,24 @@ fn draw(page: &mut Page, world: &World, named: &NamedOperation, reply: &Reply, c
     for &cause in reply.causes() {
         draw_cause(page, world, cause);
     }
+}
+
+/// `8 coin for 2 tin; irma can afford 4 tin`
+fn quote_text(world: &World, named: &NamedOperation, quote: &Quote) -> String {
+    let items = |items: &[(KindId, u64)]| {
+        let name = |kind| world.rules().kind(kind).map_or("", hypotheke::Kind::id);
+        items.iter().map(|&(kind, count)| format!("{count} {}", name(kind))).collect::<Vec<_>>().join(" and ")
+    };
+    let (goods, price, verb) = match &named.action {
+        hypotheke::NamedAction::Sell { .. } => (&quote.gives, &quote.gets, "offer"),
+        _ => (&quote.gets, &quote.gives, "afford"),
+    };
+    let holder = named.actor.as_ref().map_or("", |holder| holder.as_str());
+    let kind = match &named.action {
+        hypotheke::NamedAction::Buy { kind, .. } | hypotheke::NamedAction::Sell { kind, .. } => kind.as_str(),
+        _ => "",
+    };
+    format!("{} for {}; {holder} can {verb} {} {kind}", items(price), items(goods), quote.affordable)
 }
 
 fn refused_text(refusal: &Refusal) -> String {

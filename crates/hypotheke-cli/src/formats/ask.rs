@@ -1,6 +1,6 @@
 //! What `ask --format json` writes.
 
-use hypotheke::{Cause, NamedOperation, Outcome, Reply, World};
+use hypotheke::{Cause, KindId, NamedOperation, Outcome, Quote, Reply, World};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -23,8 +23,29 @@ pub(crate) struct AskJson<'a> {
     step: Option<u32>,
     /// The changes, in order.
     changes: &'a [String],
+    /// For `buys` and `sells`: the price.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    price: Option<PriceJson>,
     /// Every reason against it. Each is checked on its own.
     reasons: Vec<ReasonJson>,
+}
+
+/// What a deal exchanges for what.
+#[derive(Debug, Serialize, JsonSchema)]
+struct PriceJson {
+    /// What the holder gets.
+    gets: Vec<ItemsJson>,
+    /// What the holder gives.
+    gives: Vec<ItemsJson>,
+    /// The number of items of the named kind for which the holder has enough to give.
+    affordable: u64,
+}
+
+/// Items of a kind.
+#[derive(Debug, Serialize, JsonSchema)]
+struct ItemsJson {
+    count: u64,
+    kind: String,
 }
 
 /// A reason against an operation.
@@ -48,7 +69,21 @@ struct FiguresJson {
 }
 
 impl<'a> AskJson<'a> {
-    pub(crate) fn new(world: &World, named: &NamedOperation, reply: &Reply, changes: &'a [String]) -> AskJson<'a> {
+    pub(crate) fn new(
+        world: &World,
+        named: &NamedOperation,
+        reply: &Reply,
+        (changes, quote): (&'a [String], Option<&Quote>),
+    ) -> AskJson<'a> {
+        let items = |items: &[(KindId, u64)]| {
+            let name = |kind| world.rules().kind(kind).map_or_else(String::new, |kind| kind.id().to_owned());
+            items.iter().map(|&(kind, count)| ItemsJson { count, kind: name(kind) }).collect()
+        };
+        let price = quote.map(|quote| PriceJson {
+            gets: items(&quote.gets),
+            gives: items(&quote.gives),
+            affordable: quote.affordable,
+        });
         let reason = |&cause: &Cause| ReasonJson {
             reason: cause.reason().to_string(),
             text: world.explain_cause(cause),
@@ -70,6 +105,7 @@ impl<'a> AskJson<'a> {
             done: reply.answer().ok().map(Outcome::done),
             step: reply.answer().err().and_then(|refusal| refusal.step()),
             changes,
+            price,
             reasons: reply.causes().iter().map(reason).collect(),
         }
     }

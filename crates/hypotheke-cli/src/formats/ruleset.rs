@@ -53,6 +53,8 @@ pub(crate) struct RulesetFile {
     holder: Option<BTreeMap<String, Holder>>,
     /// What holds for each holder of a group, by the name of the group.
     group: Option<BTreeMap<String, Group>>,
+    /// Deals, by name.
+    deal: Option<BTreeMap<String, Deal>>,
     /// The contents of a new world: for each place a list such as `["2 ration-box"]`.
     start: Option<BTreeMap<String, Vec<String>>>,
 }
@@ -372,6 +374,49 @@ struct Group {
     weight_cap: Option<f64>,
     /// Maximum numbers of items that match a filter, for each member.
     caps: Option<Vec<Cap>>,
+}
+
+/// A deal: either `gives` and `takes`, or `of`, `currency` and `buy` or `sell`.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Deal {
+    /// The containers in the world at which it is made: one, or a list of them.
+    at: Who,
+    /// Who may make it: `anyone`, `owner`, `nobody`, a holder, a group, or a list of them.
+    by: Option<Who>,
+    /// What the container gives, such as `["2 ration-box"]`.
+    gives: Option<Vec<String>>,
+    /// What the container takes for that, such as `["25 coin"]`.
+    takes: Option<Vec<String>>,
+    /// The kinds that have a price, as a filter.
+    of: Option<String>,
+    /// The kind that is paid with.
+    currency: Option<String>,
+    /// The price at which holders buy.
+    buy: Option<Price>,
+    /// The price at which holders sell.
+    sell: Option<Price>,
+    /// The container that is paid into and out of; by default the one at which the deal is made.
+    coins_to: Option<String>,
+    /// Whether it takes from and puts into containers that nobody may take from or put into.
+    use_nobody: Option<bool>,
+}
+
+/// The price of one item: its value times a factor, in whole coins.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Price {
+    /// With up to three decimals.
+    factor: f64,
+    /// By default `up` to buy, `down` to sell.
+    round: Option<Rounding>,
+}
+
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum Rounding {
+    Up,
+    Down,
 }
 
 /// An encumbrance step.

@@ -35,7 +35,8 @@ impl Touched {
     pub(super) fn meets(&self, rules: &Ruleset, subject: &Subject) -> bool {
         self.everything
             || match subject.kind {
-                SubjectKind::Ruleset | SubjectKind::Mark | SubjectKind::Property => true,
+                // Few scenarios make deals, and there are few deals.
+                SubjectKind::Ruleset | SubjectKind::Mark | SubjectKind::Property | SubjectKind::Deal => true,
                 SubjectKind::Start => self.rules_start,
                 SubjectKind::Container => self.containers.contains(&subject.name),
                 SubjectKind::Holder => self.holders.contains(&subject.name),

@@ -10,7 +10,7 @@ use super::suggest::{MAX_STEPS, Play};
 use crate::filter::Test;
 use crate::language::NamedOperation;
 use crate::quantity::Decimal;
-use crate::ruleset::{Access, ContainerDef, HolderDef, Kind, Right, Ruleset};
+use crate::ruleset::{Access, ContainerDef, DealSide, HolderDef, Kind, Right, Ruleset};
 use crate::world::World;
 
 /// The maximum number of loads just at a cap.
@@ -106,6 +106,7 @@ impl<'r> Candidates<'r> {
                 let filter = def.caps().get(*cap).map(|cap| &rules.filter(cap.of).test);
                 self.heaps(&[], def.first_name(), filter)
             }
+            Change::Deal(deal, _) | Change::Filter(FilterAt::Deal(deal), _) => self.of_deal(*deal),
             Change::Filter(at, _) => self.of_filter(*at),
             Change::Access(container, right, _) => self.of_right(*container, *right),
             Change::SlotAccess(container, slot, right) => self.of_right_in_slot(*container, *slot, *right),
@@ -322,6 +323,35 @@ impl<'r> Candidates<'r> {
     }
 
     /// The same for what a holder carries apart from one container, and then that.
+    /// One lot of a deal at each of its containers, by each holder in turn, with what both sides need
+    /// for it.
+    fn of_deal(&self, number: usize) -> Vec<Vec<String>> {
+        let rules = self.rules;
+        let Some(deal) = rules.deals().get(number) else { return Vec::new() };
+        let id = |kind: &crate::KindId| rules.known_kind(*kind).id();
+        let mut plays = Vec::new();
+        let sides = [(DealSide::Buy, "buys"), (DealSide::Sell, "sells")];
+        for (side, verb) in sides {
+            let kinds = rules.kinds().filter_map(|kind| Some((kind, rules.lot(deal, side, kind.handle())?)));
+            for (kind, lot) in kinds.take(MAX_KINDS) {
+                for at in deal.at() {
+                    let till = deal.coins_to().unwrap_or(at);
+                    let from = if side == DealSide::Buy { at } else { till };
+                    for holder in rules.holder_names().take(MAX_KINDS) {
+                        let has = |items: &[(crate::KindId, u32)], at: &str| -> Vec<String> {
+                            items.iter().map(|(of, count)| format!("create {count} {} in {at}", id(of))).collect()
+                        };
+                        let mut steps = has(&lot.gives, holder);
+                        steps.extend(has(&lot.gets, from));
+                        steps.push(format!("{holder} {verb} {} {} at {at}", lot.size, kind.id()));
+                        plays.push(steps);
+                    }
+                }
+            }
+        }
+        plays
+    }
+
     /// As much as a holder can carry, and just as much as a cap and the changed one allow.
     fn loads_of_holder(&self, def: &HolderDef, cap: Option<Decimal>, changed: Option<Decimal>) -> Vec<Vec<String>> {
         let name = def.first_name();
@@ -407,6 +437,7 @@ impl<'r> Candidates<'r> {
                 let def = &rules.containers()[container];
                 return self.over_caps(&self.places_of(def), def.caps().get(cap).map(|cap| cap.of));
             }
+            FilterAt::Deal(deal) => return self.of_deal(deal),
             FilterAt::GroupCap(group, cap) => {
                 let Some(group) = group_of(rules, group) else { return Vec::new() };
                 let places = members(rules, group).map(|def| (Vec::new(), def.first_name().to_owned()));

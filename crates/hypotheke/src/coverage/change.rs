@@ -6,8 +6,8 @@ use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    CapSource, DepletedShortcut, HolderSource, KindPatch, PropertySource, PutMode, Right, Ruleset, RulesetSource,
-    WhenUnfit, Written,
+    CapSource, DealSide, DealSource, DepletedShortcut, HolderSource, KindPatch, PropertySource, PutMode, Right,
+    Rounding, Ruleset, RulesetSource, WhenUnfit, Written,
 };
 
 /// Where a filter stands.
@@ -18,6 +18,30 @@ pub(super) enum FilterAt {
     ContainerCap(usize, usize),
     HolderCap(usize, usize),
     GroupCap(usize, usize),
+    Deal(usize),
+}
+
+/// A part of a deal as it is not written.
+#[derive(Clone, Debug)]
+pub(super) enum DealChange {
+    /// Without it.
+    Removed,
+    /// Without one of its containers.
+    NotAt(usize),
+    ByAnyone,
+    /// What the container gives, or takes: one of the items with a different number.
+    Count(LotSide, usize, u32),
+    /// A price with a different factor or rounding, or none.
+    Price(DealSide, Option<(Decimal, Rounding)>),
+    TillWhereMade,
+    Nobody,
+}
+
+/// One of the lists of a lot.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum LotSide {
+    Gives,
+    Takes,
 }
 
 /// An entry of a kind in a separate list: the kind, the position in the list, the name.
@@ -44,6 +68,7 @@ pub(super) enum Change {
     GroupWeight(usize, Option<Decimal>),
     GroupCap(usize, usize, Option<u32>),
     Filter(FilterAt, Option<Filter>),
+    Deal(usize, DealChange),
     Protected(usize),
     /// A slot in the list of those that a kind needs.
     Need(OfKind, usize),
@@ -129,6 +154,10 @@ impl Change {
             Change::GroupWeight(group, cap) => source.groups[*group].weight_cap = *cap,
             Change::GroupCap(group, cap, count) => change_cap(&mut source.groups[*group].caps, *cap, *count),
             Change::Filter(at, filter) => change_filter(source, *at, filter.as_ref()),
+            Change::Deal(deal, DealChange::Removed) => {
+                source.deals.remove(*deal);
+            }
+            Change::Deal(deal, change) => change_deal(&mut source.deals[*deal], change),
             Change::Protected(kind) => source.kinds[*kind].is_protected = !source.kinds[*kind].is_protected,
             Change::Need(of, slot) => {
                 source.needs[of.at].1.remove(*slot);
@@ -269,11 +298,35 @@ fn change_filter(source: &mut RulesetSource, at: FilterAt, filter: Option<&Filte
             return change_cap_filter(&mut source.containers[container].caps, cap, filter);
         }
         FilterAt::HolderCap(holder, cap) => return change_cap_filter(&mut source.holders[holder].caps, cap, filter),
+        FilterAt::Deal(deal) => &mut source.deals[deal].of,
         FilterAt::GroupCap(group, cap) => return change_cap_filter(&mut source.groups[group].caps, cap, filter),
     };
     match filter {
         Some(filter) => written.iter_mut().for_each(|written| written.filter = filter.clone()),
         None => *written = None,
+    }
+}
+
+fn change_deal(deal: &mut DealSource, change: &DealChange) {
+    match change {
+        DealChange::Removed => {}
+        DealChange::NotAt(nth) => {
+            deal.at.remove(*nth);
+        }
+        DealChange::ByAnyone => deal.by = None,
+        DealChange::Count(LotSide::Gives, nth, count) => deal.gives[*nth].value.count = *count,
+        DealChange::Count(LotSide::Takes, nth, count) => deal.takes[*nth].value.count = *count,
+        DealChange::Price(side, changed) => {
+            let price = if *side == DealSide::Buy { &mut deal.buy } else { &mut deal.sell };
+            match changed {
+                Some((factor, round)) => {
+                    price.iter_mut().for_each(|price| (price.factor, price.round) = (*factor, *round));
+                }
+                None => *price = None,
+            }
+        }
+        DealChange::TillWhereMade => deal.coins_to = None,
+        DealChange::Nobody => flip(&mut deal.use_nobody),
     }
 }
 

@@ -4,13 +4,13 @@
 use std::collections::BTreeMap;
 
 use super::affected::may_be_admitted;
-use super::change::{Change, FilterAt};
+use super::change::{Change, DealChange, FilterAt};
 use crate::filter::{Measure, Outlook, Subject, Test, Value};
 use crate::id::{MarkId, PropertyId};
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::SampleStack;
-use crate::ruleset::{Cap, ContainerDef, FilterId, GroupDef, HolderDef, Kind, Ruleset};
+use crate::ruleset::{Cap, ContainerDef, DealTerms, FilterId, GroupDef, HolderDef, Kind, Ruleset};
 
 /// The maximum number of marks and comparisons to combine.
 const MAX_ATOMS: usize = 10;
@@ -50,6 +50,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             let cap = def.caps()[*cap];
             shadowed_cap_of_holder(rules, cap, *count)
         }
+        Change::Deal(deal, change) => same_deal(rules, changed, *deal, change),
         Change::GroupCap(number, cap, count) => {
             shadowed_cap_of_holder(rules, *group_of(rules, *number)?.caps().get(*cap)?, *count)
         }
@@ -221,6 +222,15 @@ fn max_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Optio
     u64::try_from(sum).ok()
 }
 
+/// Whether a deal has the same lots for every kind.
+fn same_deal(rules: &Ruleset, changed: &Ruleset, deal: usize, change: &DealChange) -> Option<String> {
+    let DealChange::Price(side, Some(_)) = change else { return None };
+    let (before, after) = (rules.deals().get(deal)?, changed.deals().get(deal)?);
+    let mut kinds = rules.kinds().map(|kind| kind.handle());
+    let is_same = kinds.all(|kind| rules.lot(before, *side, kind) == changed.lot(after, *side, kind));
+    is_same.then(|| "every price stays the same".to_owned())
+}
+
 /// The group for which the ruleset writes the rules with a number.
 pub(super) fn group_of(rules: &Ruleset, number: usize) -> Option<&GroupDef> {
     rules.source.groups.get(number).and_then(|group| rules.find_group(&group.id.value))
@@ -266,6 +276,10 @@ fn test_at(rules: &Ruleset, at: FilterAt) -> Option<&Test> {
         FilterAt::ContainerCap(container, cap) => Some(rules.containers()[container].caps().get(cap)?.of),
         FilterAt::HolderCap(holder, cap) => Some(rules.holders()[holder].caps().get(cap)?.of),
         FilterAt::GroupCap(group, cap) => Some(group_of(rules, group)?.caps().get(cap)?.of),
+        FilterAt::Deal(deal) => match rules.deals().get(deal)?.terms() {
+            DealTerms::Prices { of, .. } => Some(of.0),
+            DealTerms::Lot { .. } => None,
+        },
     };
     filter.map(|filter| &rules.filter(filter).test)
 }
@@ -289,7 +303,7 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
             let packs = kinds_in(rules, &rules.containers()[container]).any(|kind| kind.pack().is_some());
             admits.filter(|test| !depends_on_stack(test) && !packs)
         }
-        FilterAt::Container(_) | FilterAt::HolderCap(..) | FilterAt::GroupCap(..) => None,
+        FilterAt::Container(_) | FilterAt::HolderCap(..) | FilterAt::GroupCap(..) | FilterAt::Deal(_) => None,
     };
     let (one, other) = (test_at(rules, at), test_at(changed, at));
     let same = rules.kinds().all(|kind| around.is_some_and(|around| !around.admits(&kind)) || agree(kind, one, other));

@@ -2,12 +2,13 @@
 
 use std::collections::BTreeMap;
 
-use super::change::{Change, FilterAt, OfKind};
+use super::change::{Change, DealChange, FilterAt, LotSide, OfKind};
 use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    DepletedShortcut, FilterSource, PropertySource, PutMode, Right, RulesetSource, Subject, SubjectKind, WhenUnfit,
+    DealSide, DepletedShortcut, FilterSource, PropertySource, PutMode, Right, Rounding, RulesetSource, Subject,
+    SubjectKind, WhenUnfit,
 };
 use crate::text::{Location, Word};
 
@@ -23,7 +24,8 @@ pub(super) struct Rule {
     pub(super) changes: Vec<(String, Change)>,
 }
 
-/// All rules, in the order of the ruleset: for all, for tags, kinds, containers, holders, groups.
+/// All rules, in the order of the ruleset: for all, for tags, kinds, containers, holders, groups,
+/// deals.
 pub(super) fn rules_of(source: &RulesetSource, lightest: impl Fn(&Subject) -> Option<Decimal>) -> Vec<Rule> {
     let mut list = List { source, rules: Vec::new() };
     list.of_the_ruleset();
@@ -37,6 +39,9 @@ pub(super) fn rules_of(source: &RulesetSource, lightest: impl Fn(&Subject) -> Op
     }
     for group in 0..source.groups.len() {
         list.of_group(group, &lightest);
+    }
+    for deal in 0..source.deals.len() {
+        list.of_deal(deal);
     }
     list.of_start();
     list.rules
@@ -370,6 +375,58 @@ impl List<'_> {
         }
     }
 
+    fn of_deal(&mut self, index: usize) {
+        let source = self.source;
+        let deal = &source.deals[index];
+        let subject = Subject::new(SubjectKind::Deal, &*deal.id.value);
+        let without = |change: DealChange| vec![(WITHOUT.to_owned(), Change::Deal(index, change))];
+        self.add(&subject, "the deal".to_owned(), deal.id.at, without(DealChange::Removed));
+        for (number, at) in deal.at.iter().enumerate().filter(|_| deal.at.len() > 1) {
+            self.add(&subject, format!("at {}", at.value), at.at, without(DealChange::NotAt(number)));
+        }
+        if let Some(by) = &deal.by {
+            let words: Vec<&str> = by.words.iter().map(|word| word.value.as_str()).collect();
+            let changes = vec![("anyone".to_owned(), Change::Deal(index, DealChange::ByAnyone))];
+            self.add(&subject, format!("by {}", words.join(", ")), by.at, changes);
+        }
+        for (side, key, items) in [(LotSide::Gives, "gives", &deal.gives), (LotSide::Takes, "takes", &deal.takes)] {
+            for (number, item) in items.iter().enumerate() {
+                let count = item.value.count;
+                let near = [count.checked_sub(1).filter(|&less| less > 0), count.checked_add(1)].into_iter().flatten();
+                let change = |near: u32| (near.to_string(), Change::Deal(index, DealChange::Count(side, number, near)));
+                self.add(&subject, format!("{key} {}", item.value), item.at, near.map(change).collect());
+            }
+        }
+        if let Some(of) = &deal.of {
+            self.of_filter(&subject, "of", of, FilterAt::Deal(index));
+        }
+        for (side, key, price) in [(DealSide::Buy, "buy", &deal.buy), (DealSide::Sell, "sell", &deal.sell)] {
+            let Some(price) = price else { continue };
+            // Far enough away to change the price of whatever is worth anything.
+            let factor = price.factor.checked_add(Decimal::from(1));
+            let other = if price.round == Rounding::Up { Rounding::Down } else { Rounding::Up };
+            let as_written = |factor: Decimal, round: Rounding| {
+                let change = DealChange::Price(side, Some((factor, round)));
+                (format!("{factor} rounded {}", round.word()), Change::Deal(index, change))
+            };
+            let mut changes: Vec<(String, Change)> =
+                factor.map(|factor| as_written(factor, price.round)).into_iter().collect();
+            changes.push(as_written(price.factor, other));
+            if deal.buy.is_some() && deal.sell.is_some() {
+                changes.push((WITHOUT.to_owned(), Change::Deal(index, DealChange::Price(side, None))));
+            }
+            let text = format!("{key} at value times {}, rounded {}", price.factor, price.round.word());
+            self.add(&subject, text, price.at, changes);
+        }
+        if let Some(till) = &deal.coins_to {
+            self.add(&subject, format!("coins-to {}", till.value), till.at, without(DealChange::TillWhereMade));
+        }
+        if deal.use_nobody {
+            let changes = vec![("no".to_owned(), Change::Deal(index, DealChange::Nobody))];
+            self.add(&subject, "use-nobody".to_owned(), deal.id.at, changes);
+        }
+    }
+
     fn of_start(&mut self) {
         for (index, place) in self.source.start.iter().enumerate() {
             let subject = Subject::new(SubjectKind::Start, place.place.as_str());
@@ -388,8 +445,8 @@ impl List<'_> {
     /// The filter as a whole, each of its terms, each of its conjunctions.
     fn of_filter(&mut self, subject: &Subject, head: &str, written: &FilterSource, at: FilterAt) {
         let filter = &written.filter;
-        let is_cap = matches!(at, FilterAt::ContainerCap(..) | FilterAt::HolderCap(..) | FilterAt::GroupCap(..));
-        if !is_cap {
+        let is_optional = matches!(at, FilterAt::Container(_) | FilterAt::Slot(..));
+        if is_optional {
             let changes = vec![(WITHOUT.to_owned(), Change::Filter(at, None))];
             self.add(subject, format!("{head} `{filter}`"), written.at, changes);
         }

@@ -233,8 +233,12 @@ impl Draft<'_> {
 
     /// Whether the actor may see what is in a container.
     pub(super) fn sees(&self, container: u32) -> bool {
-        let may = |right, at| self.bar(right, at).is_none();
-        self.containers_around(Some(container)).all(|at| may(Right::Open, at) || may(Right::Take, at))
+        self.containers_around(Some(container)).all(|at| self.shows_contents(at))
+    }
+
+    /// The same by the border of that container alone.
+    fn shows_contents(&self, container: u32) -> bool {
+        self.bar(Right::Open, container).is_none() || self.bar(Right::Take, container).is_none()
     }
 
     /// Why the actor may not bring anything from one place to another. Where no border is crossed,
@@ -404,7 +408,7 @@ impl Draft<'_> {
 
     /// The first container around a place whose contents the actor may not see.
     pub(super) fn why_hidden(&self, container: Option<u32>) -> Option<Cause> {
-        let hidden = self.containers_around(container).find(|&at| !self.sees(at))?;
+        let hidden = self.containers_around(container).find(|&at| !self.shows_contents(at))?;
         Some(self.not_allowed(Right::Open, Edge::Container(hidden)))
     }
 

@@ -20,14 +20,7 @@ pub(super) fn plan(
     (amount, kind): (Amount, KindId),
     at: Place,
 ) -> Planned {
-    let holder = draft.acting(actor)?;
-    draft.kind(kind)?;
-    let container = draft.container(at)?;
-    let Some((deal, lot)) = draft.deal_for(side, kind, container) else {
-        return Err(Refusal::new(Cause::Unknown(Unknown::Deal)));
-    };
-    let till = draft.till_of(deal, container)?;
-    let dealing = Dealing { holder, side, kind, container, till, passes_nobody: deal.uses_nobody(), lot };
+    let dealing = Dealing::find(draft, actor, side, kind, at)?;
     let size = u64::from(dealing.lot.size);
     let lots_of = |count: u32| match u64::from(count) {
         0 => Err(Refusal::new(Cause::BadAmount)),
@@ -38,7 +31,7 @@ pub(super) fn plan(
         Amount::Exactly(count) => (Some(u64::from(count)), lots_of(count)?),
         Amount::UpTo(count) => return dealing.up_to(draft, u64::from(count), lots_of(count)?),
         Amount::All => {
-            let there = dealing.exchange(1).there(draft, dealing.goods(), kind);
+            let there = dealing.there(draft);
             if there % size != 0 {
                 return Err(Refusal::new(Cause::NoLot { size: dealing.lot.size }));
             }
@@ -56,17 +49,48 @@ pub(super) fn plan(
     Err(Refusal::new(first).up_to(could * size))
 }
 
-struct Dealing {
+/// A deal that a holder asks for.
+pub(super) struct Dealing {
     holder: HolderId,
     side: DealSide,
     kind: KindId,
     container: u32,
     till: u32,
     passes_nobody: bool,
-    lot: Lot,
+    pub(super) lot: Lot,
 }
 
 impl Dealing {
+    /// Looks it up.
+    pub(super) fn find(
+        draft: &Draft<'_>,
+        actor: Option<HolderId>,
+        side: DealSide,
+        kind: KindId,
+        at: Place,
+    ) -> Result<Dealing, Refusal> {
+        let holder = draft.acting(actor)?;
+        draft.kind(kind)?;
+        let container = draft.container(at)?;
+        let Some((deal, lot)) = draft.deal_for(side, kind, container) else {
+            return Err(Refusal::new(Cause::Unknown(Unknown::Deal)));
+        };
+        let till = draft.till_of(deal, container)?;
+        Ok(Dealing { holder, side, kind, container, till, passes_nobody: deal.uses_nobody(), lot })
+    }
+
+    /// The number of items of the named kind where they come from.
+    pub(super) fn there(&self, draft: &mut Draft<'_>) -> u64 {
+        self.exchange(1).there(draft, self.goods(), self.kind)
+    }
+
+    /// The number of lots for which the holder has enough to give.
+    pub(super) fn affordable(&self, draft: &mut Draft<'_>) -> u64 {
+        let one = self.exchange(1);
+        let gives = one.sides[0].gives.clone().into_iter();
+        gives.map(|(kind, each)| one.there(draft, 0, kind) / each.max(1)).min().unwrap_or(0)
+    }
+
     /// Which of the two sides gives the goods.
     fn goods(&self) -> usize {
         match self.side {

@@ -302,6 +302,13 @@ impl Flows {
         loop {
             let mut moved = false;
             for nth in 0..self.entering.len() {
+                if self.is_there(nth) {
+                    let Entering { of, to, count, .. } = self.entering[nth];
+                    self.taken.remove(&to.spot);
+                    self.leaving[of].left -= count;
+                    self.entering[nth].is_done = true;
+                    moved = true;
+                }
                 if self.is_ready(nth) {
                     self.go(nth);
                     moved = true;
@@ -314,6 +321,12 @@ impl Flows {
                 return None;
             }
         }
+    }
+
+    /// A swap has brought the whole stack to its place.
+    fn is_there(&self, nth: usize) -> bool {
+        let entering = &self.entering[nth];
+        !entering.is_done && entering.keeps_id && self.leaving[entering.of].at == entering.to.spot
     }
 
     fn is_ready(&self, nth: usize) -> bool {

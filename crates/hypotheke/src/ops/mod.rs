@@ -46,6 +46,7 @@ mod operation;
 mod pick_up;
 mod plan;
 mod put;
+mod quote;
 mod reasons;
 mod refusal;
 mod remedy;
@@ -72,6 +73,7 @@ pub use apply::ApplyError;
 pub use ask::Reply;
 pub use operation::{Action, Handles, Offered, Operation, Variant};
 pub use plan::Plan;
+pub use quote::Quote;
 pub use slot_room::SlotRoom;
 
 pub use crate::snapshot::Outcome;

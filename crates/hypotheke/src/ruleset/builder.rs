@@ -1,5 +1,6 @@
 use std::fmt::{Display, Write};
 
+use super::deals::Rounding;
 use super::migration::MigrationRules;
 use super::places::PutMode;
 use crate::quantity::Decimal;
@@ -182,6 +183,12 @@ impl RulesetBuilder {
         let GroupBuilder { mut section, caps } = settings(GroupBuilder::default());
         section.caps(&caps);
         self.table("group", id, &section)
+    }
+
+    /// A deal: lots, or items at a price.
+    pub fn deal(self, id: &str, settings: impl FnOnce(DealBuilder) -> DealBuilder) -> Self {
+        let DealBuilder { section } = settings(DealBuilder::default());
+        self.table("deal", id, &section)
     }
 
     /// The contents of a place at the start, each as in `2 ration-box` or `1 ice-core
@@ -545,6 +552,94 @@ impl SlotBuilder {
 
 fn cap(of: &str, count: u32) -> String {
     format!("{{ of = {}, count = {count} }}", quoted(of))
+}
+
+/// Settings of a deal.
+///
+/// ```
+/// use hypotheke::{Rounding, Ruleset};
+///
+/// let rules = Ruleset::builder()
+///     .kind("coin", |coin| coin.stack_limit(50))
+///     .kind("tin", |tin| tin.value("2.5".parse().unwrap()))
+///     .container("stall", |stall| stall.slots(4))
+///     .deal("tins", |deal| deal.at(["stall"]).of("tin").currency("coin").buy("1.25".parse().unwrap(), Rounding::Up))
+///     .build()?;
+/// let tin = rules.find_kind("tin").unwrap();
+/// let (deal, lot) = rules.deal_for(hypotheke::DealSide::Buy, tin, "stall").unwrap();
+/// assert_eq!((deal.id(), lot.gives[0].1), ("tins", 4));
+/// # Ok::<(), hypotheke::RulesetErrors>(())
+/// ```
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct DealBuilder {
+    section: Section,
+}
+
+impl DealBuilder {
+    /// The containers in the world at which it is made.
+    pub fn at<'a>(mut self, containers: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("at", list(containers));
+        self
+    }
+
+    /// Who may make it.
+    pub fn by<'a>(mut self, who: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("by", list(who));
+        self
+    }
+
+    /// What the container gives, as in `2 tin`.
+    pub fn gives<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("gives", list(items));
+        self
+    }
+
+    /// What the container takes for that.
+    pub fn takes<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("takes", list(items));
+        self
+    }
+
+    /// The kinds that have a price.
+    pub fn of(mut self, filter: &str) -> Self {
+        self.section.line("of", quoted(filter));
+        self
+    }
+
+    /// The kind that is paid with.
+    pub fn currency(mut self, kind: &str) -> Self {
+        self.section.line("currency", quoted(kind));
+        self
+    }
+
+    /// The price at which holders buy: the value times a factor.
+    pub fn buy(mut self, factor: Decimal, round: Rounding) -> Self {
+        self.section.line("buy", price(factor, round));
+        self
+    }
+
+    /// The price at which holders sell.
+    pub fn sell(mut self, factor: Decimal, round: Rounding) -> Self {
+        self.section.line("sell", price(factor, round));
+        self
+    }
+
+    /// The container that is paid into and out of.
+    pub fn coins_to(mut self, container: &str) -> Self {
+        self.section.line("coins-to", quoted(container));
+        self
+    }
+
+    /// It takes from and puts into containers that nobody may take from or put into.
+    pub fn use_nobody(mut self) -> Self {
+        self.section.line("use-nobody", true);
+        self
+    }
+}
+
+fn price(factor: Decimal, round: Rounding) -> String {
+    format!("{{ factor = {factor}, round = {} }}", quoted(round.word()))
 }
 
 /// Settings of a group of holders.

@@ -10,9 +10,11 @@
 use std::collections::BTreeSet;
 use std::fmt::Display;
 
+use crate::id::KindId;
+
 use super::{
-    Access, Cap, ContainerDef, DepletedShortcut, FilterId, GroupDef, HolderDef, Kind, Mark, Property, PropertyValue,
-    PutMode, Right, Ruleset, WhenUnfit,
+    Access, Cap, ContainerDef, Deal, DealTerms, DepletedShortcut, FilterId, GroupDef, HolderDef, Kind, Mark, Price,
+    Property, PropertyValue, PutMode, Right, Ruleset, WhenUnfit,
 };
 
 // The first words of these keys: other words would change the fingerprint in every save.
@@ -66,6 +68,7 @@ fn lines(rules: &Ruleset, containers: &[ContainerDef], holders: &[HolderDef]) ->
     lines.extend(rules.kinds().map(|kind| kind_line(rules, kind)));
     lines.extend(containers.iter().map(|def| container_line(rules, def)));
     lines.extend(holders.iter().map(|def| holder_line(rules, def)));
+    lines.extend(rules.deals().iter().map(|deal| deal_line(rules, deal)));
     let groups = rules.groups().iter().filter(|group| group.has_rules());
     lines.extend(groups.map(|group| group_line(rules, group)));
     lines
@@ -197,6 +200,23 @@ fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
     let line = if groups.is_empty() { line } else { format!("{line} groups [{groups}]") };
     let copies = in_order(def.instances().map(str::to_owned));
     if copies == def.id() { line } else { format!("{line} copies [{copies}]") }
+}
+
+fn deal_line(rules: &Ruleset, deal: &Deal) -> String {
+    let items = |items: &[(KindId, u32)]| {
+        sorted(items.iter().map(|&(id, count)| format!("{count} {}", rules.known_kind(id).id())))
+    };
+    let price = |price: &Option<Price>| price.map(|price| format!("{} {}", price.factor, price.round.word()));
+    let terms = match deal.terms() {
+        DealTerms::Lot { gives, takes } => format!("gives [{}] takes [{}]", items(gives), items(takes)),
+        DealTerms::Prices { of, currency, buy, sell } => {
+            let (of, currency) = (filter(rules, Some(of.0)), rules.known_kind(*currency).id());
+            format!("of {of} currency {currency} buy {:?} sell {:?}", price(buy), price(sell))
+        }
+    };
+    let by = sorted(deal.by().words().into_iter());
+    let (at, coins_to, nobody) = (sorted(deal.at()), deal.coins_to(), deal.uses_nobody());
+    format!("deal {} at [{at}] by [{by}] {terms} coins-to {coins_to:?} use-nobody {nobody}", deal.id())
 }
 
 fn group_line(rules: &Ruleset, group: &GroupDef) -> String {

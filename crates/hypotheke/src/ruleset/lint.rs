@@ -1,6 +1,7 @@
 //! Warnings: what is valid but most likely not meant.
 
 mod access;
+mod deals;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -18,6 +19,7 @@ pub(crate) fn lint(rules: &Ruleset) -> Diagnostics {
     found.extend(slipped_tags(rules));
     found.extend(access::never_filled(rules));
     found.extend(access::never_opened(rules));
+    found.extend(deals::never_made(rules));
     Diagnostics::new(rules.source.sources.clone(), found)
 }
 

@@ -30,9 +30,11 @@ mod view;
 pub(crate) use access::Border;
 pub use access::{Access, AccessList, Right};
 pub use builder::{
-    ContainerBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder, TagBuilder,
+    ContainerBuilder, DealBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder,
+    TagBuilder,
 };
 pub(crate) use compile::{FilterNames, MAX_NESTING, UnknownName, compile, compile_changed};
+pub(crate) use deals::DealSource;
 pub use deals::{Deal, DealSide, Lot, Price, PricedKinds, Rounding, Terms as DealTerms};
 pub use error::RulesetErrors;
 pub(crate) use filter_analysis::SampleStack;

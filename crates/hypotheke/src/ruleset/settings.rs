@@ -9,11 +9,13 @@ use std::collections::BTreeSet;
 use std::fmt::Display;
 
 use super::access::{Access, Right};
+use super::deals::{Deal, Price, Terms};
 use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, SlotDef, WhenUnfit};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
+use crate::id::KindId;
 use crate::quantity::Decimal;
 
 /// What a setting or a rule is written for.
@@ -35,6 +37,8 @@ pub enum SubjectKind {
     Holder,
     /// A group of holders.
     Group,
+    /// A deal.
+    Deal,
     /// A place with contents at the start.
     Start,
 }
@@ -52,6 +56,7 @@ impl SubjectKind {
             SubjectKind::Container => "container",
             SubjectKind::Holder => "holder",
             SubjectKind::Group => "group",
+            SubjectKind::Deal => "deal",
             SubjectKind::Start => "start",
         }
     }
@@ -241,6 +246,9 @@ impl Ruleset {
         }
         for group in self.groups().iter().filter(|group| group.has_rules()) {
             add(SubjectKind::Group, group.id().to_owned(), lister.of_group(group));
+        }
+        for deal in self.deals() {
+            add(SubjectKind::Deal, deal.id().to_owned(), lister.of_deal(deal));
         }
         for entry in &self.start {
             let contents = entry.contents.iter().map(|portion| lister.portion(portion));
@@ -568,6 +576,33 @@ impl Lister<'_> {
     fn of_group(&mut self, group: &GroupDef) -> Vec<Setting> {
         self.limit("weight-cap", group.weight_cap());
         self.caps(group.caps());
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_deal(&mut self, deal: &Deal) -> Vec<Setting> {
+        let Deal { id: _, at, by, terms, coins_to, use_nobody } = deal;
+        self.rule("at", sorted(at.iter().map(|at| self.names.container(at))), "none");
+        self.rule("by", self.access_words(by), "anyone");
+        match terms {
+            Terms::Lot { gives, takes } => {
+                let items = |items: &[(KindId, u32)]| {
+                    let kind = |id| self.names.kind(self.rules.known_kind(id).id());
+                    listed(items.iter().map(|&(id, count)| format!("{count} {}", kind(id))).collect::<Vec<_>>())
+                };
+                let (gives, takes) = (items(gives), items(takes));
+                self.rule("gives", gives, "none");
+                self.rule("takes", takes, "none");
+            }
+            Terms::Prices { of, currency, buy, sell } => {
+                self.filter("of", Some(of.0));
+                self.rule("currency", self.names.kind(self.rules.known_kind(*currency).id()), "none");
+                let price = |price: &Price| format!("value times {}, rounded {}", price.factor, price.round.word());
+                self.rule("buy", or_none(buy.as_ref().map(price)), "none");
+                self.rule("sell", or_none(sell.as_ref().map(price)), "none");
+            }
+        }
+        self.rule("coins-to", or_none(coins_to.as_deref().map(|till| self.names.container(till))), "none");
+        self.rule("use-nobody", yes_no(*use_nobody), "no");
         std::mem::take(&mut self.settings)
     }
 

@@ -174,12 +174,17 @@ impl Model {
         let kinds: Vec<usize> = self.state.slots(target).iter().flatten().map(|stack| stack.kind).collect();
         let carried = self.rules.carried(holder).into_iter().filter(|&index| !self.rules.containers[index].worn);
         let sources = carried.map(Inside::container).filter(|at| at != target);
-        let stacks: Vec<Stack> =
-            sources.flat_map(|at| self.state.slots(&at).iter().flatten().cloned().collect::<Vec<_>>()).collect();
+        let sources = sources.filter(|at| self.may_leave(&whole(at), &whole(target)));
+        let going = Going::To(into.clone());
+        let lying = |at: Inside| {
+            let slots = (0..self.state.slots(&at).len()).map(|slot| Cell::Slot(at.clone(), slot));
+            let meant = slots.filter(|cell| !self.is_passed_over(cell, &going));
+            meant.filter_map(|cell| self.state.get(&cell).cloned()).collect::<Vec<_>>()
+        };
+        let stacks: Vec<Stack> = sources.flat_map(lying).collect();
         let is_meant = |stack: &&Stack| kinds.contains(&stack.kind) && !self.rules.kinds[stack.kind].is_protected;
         let stacks: Vec<Stack> = stacks.iter().filter(is_meant).cloned().collect();
         let Some(first) = stacks.first() else { return Err(no("empty-source")) };
-        let going = Going::To(into.clone());
         self.be_exact(false);
         let before = self.clone();
         let mut done = 0;

@@ -1,12 +1,16 @@
 //! Why an operation was applied: the checks on its way, and their results.
 
 use crate::id::KindId;
+use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
-use crate::ruleset::{Access, Cap, Right};
-use crate::world::{Bearer, Event, GROUND, StackLocation, World};
+use crate::ruleset::{Access, Cap, DealSide, Right};
+use crate::world::{Bearer, Event, GROUND, Place, StackLocation, World};
 
-/// The checks of the latest operation, each as a sentence.
-pub(in crate::explore) fn explain(world: &World) -> Vec<String> {
+/// The checks of the latest operation, each as a sentence; of a deal, its price.
+pub(in crate::explore) fn explain(world: &World, operation: &Operation) -> Vec<String> {
+    if let Some(deal) = deal_asks(world, operation) {
+        return vec![deal];
+    }
     let mut found = Vec::new();
     for event in world.events() {
         match event {
@@ -31,6 +35,26 @@ pub(in crate::explore) fn explain(world: &World) -> Vec<String> {
     let mut seen = std::collections::BTreeSet::new();
     found.retain(|line| seen.insert(line.clone()));
     found
+}
+
+/// `The deal supplies pays 5 chit for 1 cocoa-tin`
+fn deal_asks(world: &World, operation: &Operation) -> Option<String> {
+    let (side, kind, at) = match &operation.action {
+        Action::Buy { kind, at: Place::Container(at), .. } => (DealSide::Buy, *kind, *at),
+        Action::Sell { kind, at: Place::Container(at), .. } => (DealSide::Sell, *kind, *at),
+        _ => return None,
+    };
+    let rules = world.rules();
+    let (deal, lot) = rules.deal_for(side, kind, &world.container_name(at))?;
+    let items = |items: &[(KindId, u32)]| {
+        let item = |&(kind, count): &(KindId, u32)| format!("{count} {}", rules.known_kind(kind).id());
+        items.iter().map(item).collect::<Vec<_>>().join(" and ")
+    };
+    let (gets, gives) = (items(&lot.gets), items(&lot.gives));
+    Some(match side {
+        DealSide::Buy => format!("The deal {} sells {gets} for {gives}", deal.id()),
+        DealSide::Sell => format!("The deal {} pays {gets} for {gives}", deal.id()),
+    })
 }
 
 /// The rules of a place for an arriving stack.

@@ -117,7 +117,7 @@ pub(in crate::explore) fn replay(
         let met = is_meant.then(|| "the last operation is applied".to_owned());
         let met = met.or_else(|| exploration.met(aim, start, &world).filter(|_| aim == Aim::Law || !is_away));
         if let Some(message) = met {
-            let explanation = explain(&world);
+            let explanation = explain(&world, &operation);
             return ended(played, before, world, message, explanation);
         }
     }

@@ -132,9 +132,13 @@ impl Compiler {
             let worthless =
                 priced.iter().find(|&&kind| price(source).of(self.rules.known_kind(kind).value()).is_none());
             if let Some(kind) = worthless.map(|&kind| self.rules.known_kind(kind)) {
-                let message = format!("the price of `{}` to `{key}` is not from 1 to {} coins", kind.id(), u32::MAX);
-                let fault =
-                    Diagnostic::error("out-of-range", source.at, message).label(format!("times {}", kind.value()));
+                let (value, factor) = (kind.value(), source.factor);
+                let too_low = price(source).rounds_to_none(value);
+                let result =
+                    if too_low { "0 coins or less".to_owned() } else { format!("more than {} coins", u32::MAX) };
+                let message = format!("the price of `{}` to `{key}` is {result}", kind.id());
+                let label = format!("{value} times {factor}, rounded {}", source.round.word());
+                let fault = Diagnostic::error("out-of-range", source.at, message).label(label);
                 let help = format!("Change the factor, or leave the kind out of `of`: `… and not {}`", kind.id());
                 self.fault(fault.help(help));
             }

@@ -67,10 +67,19 @@ pub struct Price {
 impl Price {
     /// The price of one item of a value, in coins; `None` if it is no positive count.
     pub(crate) fn of(self, value: Decimal) -> Option<u32> {
+        u32::try_from(self.whole(value)).ok().filter(|price| *price > 0)
+    }
+
+    /// Whether the price of such an item would not be positive.
+    pub(crate) fn rounds_to_none(self, value: Decimal) -> bool {
+        self.whole(value) <= 0
+    }
+
+    /// Both figures are thousandths.
+    fn whole(self, value: Decimal) -> i128 {
         const ONE: i128 = 1_000_000;
         let exact = i128::from(value.thousandths()) * i128::from(self.factor.thousandths());
-        let whole = exact.div_euclid(ONE) + i128::from(self.round == Rounding::Up && exact.rem_euclid(ONE) > 0);
-        u32::try_from(whole).ok().filter(|price| *price > 0)
+        exact.div_euclid(ONE) + i128::from(self.round == Rounding::Up && exact.rem_euclid(ONE) > 0)
     }
 }
 

@@ -13,7 +13,13 @@ pub(super) fn never_filled(rules: &Ruleset) -> Vec<Diagnostic> {
         outermost.any(|name| def.instances().any(|instance| instance == name))
     };
     let in_the_world = rules.containers().iter().enumerate().filter(|(_, def)| !def.carried && !def.brought);
-    let shut = in_the_world.filter(|(_, def)| !may_anyone(rules, def, Right::Put) && !starts_with(def));
+    // What a deal takes goes in whatever the list says.
+    let has_deals = |def: &ContainerDef| {
+        let mut of_deals = rules.deals().iter().flat_map(|deal| deal.at().chain(deal.coins_to()));
+        of_deals.any(|name| def.instances().any(|instance| instance == name))
+    };
+    let shut =
+        in_the_world.filter(|(_, def)| !may_anyone(rules, def, Right::Put) && !starts_with(def) && !has_deals(def));
     let warning = |(index, def): (usize, &ContainerDef)| {
         let message = format!("container `{}` starts empty, and nobody can put items in", def.id());
         let fault = Diagnostic::warning("never-filled", written_at(rules, index, Right::Put), message);
