@@ -307,7 +307,7 @@ fn what_departs_and_arrives_can_be_followed() {
         "depart ann",
         "arrive ann as ann",
     ] {
-        let Replies { to_all, to_sender } =
+        let Replies { to_all, to_sender, offers: _ } =
             server.receive(&ToServer::Request(Box::new(Request::new(operation(sentence)))));
         let Some(ToClient::Update { update, .. }) = to_all else {
             // A game opens nothing: only holders do.

@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use super::following::UpdateError;
 use super::message::{InitialState, PROTOCOL, ToClient, ToServer};
+use super::offers::Offer;
 use super::request::{Answer, Request};
 use super::update::Update;
 use super::{RequestId, RequestIdError};
@@ -70,6 +71,7 @@ pub struct Client {
     undone: u64,
     ahead: u32,
     open: VecDeque<Request>,
+    offers: Vec<Offer>,
 }
 
 impl Client {
@@ -83,7 +85,7 @@ impl Client {
         format!("{name}/{}", u64::MAX).parse::<RequestId>()?;
         let (copy, rules) = (copy_of(rules, initial)?, Arc::clone(rules));
         let (name, open) = (name.to_owned(), VecDeque::new());
-        Ok(Client { name, next: 0, rules, copy, undone: initial.undone, ahead: 0, open })
+        Ok(Client { name, next: 0, rules, copy, undone: initial.undone, ahead: 0, open, offers: Vec::new() })
     }
 
     /// The request for the whole world.
@@ -132,6 +134,12 @@ impl Client {
         ToServer::Request(Box::new(request))
     }
 
+    /// The open offers of trades, as the server last listed them.
+    #[must_use]
+    pub fn offers(&self) -> &[Offer] {
+        &self.offers
+    }
+
     /// All pending requests, to be sent again.
     #[must_use]
     pub fn resend(&self) -> Vec<ToServer> {
@@ -152,6 +160,10 @@ impl Client {
             ToClient::Update { update, .. } => self.update(update),
             ToClient::Answer { undone, id, answer } => Ok(self.answer(*undone, id.as_ref(), answer)),
             ToClient::World(initial) => self.replace(initial),
+            ToClient::Offers { offers } => {
+                self.offers.clone_from(offers);
+                Ok(Received::default())
+            }
             ToClient::Rejected { message } => Err(ClientError::Rejected(message.clone())),
         }
     }

@@ -3,8 +3,10 @@
 use serde::{Deserialize, Serialize};
 
 use super::RequestId;
-use super::request::{Answer, Request};
+use super::offers::Offer;
+use super::request::{Answer, Request, as_sentence, from_sentence};
 use super::update::Update;
+use crate::language::NamedOperation;
 use crate::snapshot::Snapshot;
 
 /// The version of the protocol. A server rejects clients with a different version.
@@ -27,6 +29,22 @@ pub enum ToServer {
         since: u64,
         /// The known number of undone operations of the server.
         undone: u64,
+    },
+    /// The holder of the connection offers a trade to the other holder in it.
+    Offer {
+        /// The trade.
+        #[serde(serialize_with = "as_sentence", deserialize_with = "from_sentence")]
+        trade: NamedOperation,
+    },
+    /// The holder of the connection accepts an offer.
+    Accept {
+        /// Its number.
+        offer: u64,
+    },
+    /// The holder of the connection withdraws or declines an offer.
+    Withdraw {
+        /// Its number.
+        offer: u64,
     },
 }
 
@@ -54,6 +72,11 @@ pub enum ToClient {
     /// The whole world, for a client that is new or has missed too much, and for all clients after
     /// an undo.
     World(Box<InitialState>),
+    /// All open offers, for all clients.
+    Offers {
+        /// In the order in which they were made.
+        offers: Vec<Offer>,
+    },
     /// The server rejects the client.
     Rejected {
         /// The reason.

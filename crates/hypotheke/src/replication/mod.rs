@@ -19,6 +19,7 @@
 mod client;
 mod following;
 mod message;
+mod offers;
 mod request;
 mod server;
 mod update;
@@ -27,6 +28,7 @@ mod writing;
 pub use client::{Client, ClientError, Received};
 pub use following::UpdateError;
 pub use message::{InitialState, PROTOCOL, ToClient, ToServer};
+pub use offers::Offer;
 pub(crate) use request::Taken;
 pub use request::{Answer, Request, RequestLimits};
 pub use server::{Replies, Server};

@@ -35,11 +35,11 @@ pub struct Request {
     pub operation: NamedOperation,
 }
 
-fn as_sentence<S: Serializer>(operation: &NamedOperation, serializer: S) -> Result<S::Ok, S::Error> {
+pub(super) fn as_sentence<S: Serializer>(operation: &NamedOperation, serializer: S) -> Result<S::Ok, S::Error> {
     serializer.collect_str(operation)
 }
 
-fn from_sentence<'de, D: Deserializer<'de>>(deserializer: D) -> Result<NamedOperation, D::Error> {
+pub(super) fn from_sentence<'de, D: Deserializer<'de>>(deserializer: D) -> Result<NamedOperation, D::Error> {
     let text = <std::borrow::Cow<'de, str>>::deserialize(deserializer)?;
     text.parse().map_err(|error| de::Error::custom(format!("`{}`: {error}", shortened(&text))))
 }

@@ -4,6 +4,7 @@ use std::collections::VecDeque;
 use std::sync::Arc;
 
 use super::message::{InitialState, PROTOCOL, ToClient, ToServer};
+use super::offers::Offers;
 use super::request::{Answer, Request, RequestLimits};
 use super::update::Update;
 use crate::language::{NamedAction, NamedOperation};
@@ -22,6 +23,8 @@ pub struct Replies {
     pub to_all: Option<ToClient>,
     /// For the sender.
     pub to_sender: Vec<ToClient>,
+    /// For all clients, after the others: the open offers, if they may have changed.
+    pub offers: Option<ToClient>,
 }
 
 /// The owner of a world with copies at clients. It receives messages and returns messages; the
@@ -66,6 +69,13 @@ pub struct Server {
     /// The number of undone operations.
     undone: u64,
     limits: RequestLimits,
+    pub(super) offers: Offers,
+}
+
+impl Replies {
+    fn to_sender(to_sender: Vec<ToClient>) -> Replies {
+        Replies { to_sender, ..Replies::default() }
+    }
 }
 
 impl Server {
@@ -73,13 +83,19 @@ impl Server {
     #[must_use]
     pub fn new(world: World, max_updates: usize) -> Server {
         let limits = RequestLimits::default();
-        Server { world, departures: Departures::new(), updates: VecDeque::new(), max_updates, undone: 0, limits }
+        let (updates, offers) = (VecDeque::new(), Offers::default());
+        Server { world, departures: Departures::new(), updates, max_updates, undone: 0, limits, offers }
     }
 
     /// Like [`Server::new`], with limits on the size of requests.
     #[must_use]
     pub fn with_limits(self, limits: RequestLimits) -> Server {
         Server { limits, ..self }
+    }
+
+    /// The number of undone operations.
+    pub(super) fn undone(&self) -> u64 {
+        self.undone
     }
 
     /// The present world.
@@ -113,14 +129,19 @@ impl Server {
     /// Handles a message of a client.
     pub fn receive(&mut self, message: &ToServer) -> Replies {
         match message {
-            ToServer::Join { protocol: PROTOCOL } => Replies { to_all: None, to_sender: vec![self.initial_state()] },
+            ToServer::Join { protocol: PROTOCOL } => {
+                let offers = self.offers().next().map(|_| self.open_offers());
+                Replies::to_sender([self.initial_state()].into_iter().chain(offers).collect())
+            }
             ToServer::Join { protocol } => {
                 let message =
                     format!("the client speaks version {protocol} of the protocol, the server version {PROTOCOL}");
-                Replies { to_all: None, to_sender: vec![ToClient::Rejected { message }] }
+                Replies::to_sender(vec![ToClient::Rejected { message }])
             }
             ToServer::Request(request) => self.answer(request),
-            ToServer::Resync { since, undone } => Replies { to_all: None, to_sender: self.since(*since, *undone) },
+            ToServer::Resync { since, undone } => Replies::to_sender(self.since(*since, *undone)),
+            // Without a holder there is nobody to offer or to accept.
+            ToServer::Offer { .. } | ToServer::Accept { .. } | ToServer::Withdraw { .. } => Replies::default(),
         }
     }
 
@@ -128,7 +149,16 @@ impl Server {
     /// holder, at every depth of a list. A request that names a different actor is refused
     /// ([`Reason::NotAllowed`]).
     pub fn receive_from(&mut self, holder: &str, message: &ToServer) -> Replies {
-        let ToServer::Request(request) = message else { return self.receive(message) };
+        let request = match message {
+            ToServer::Request(request) => request,
+            ToServer::Offer { trade } => return self.receive_offer(holder, Ok(trade)),
+            ToServer::Accept { offer } => return self.receive_offer(holder, Err(*offer)),
+            ToServer::Withdraw { offer } => {
+                let closed = self.withdraw(holder, *offer);
+                return Replies { offers: closed.then(|| self.open_offers()), ..Replies::default() };
+            }
+            message => return self.receive(message),
+        };
         if let Some(other) = other_actor(&request.operation, holder) {
             let answer = Answer::Refused {
                 reason: Reason::NotAllowed,
@@ -138,7 +168,7 @@ impl Server {
                 text: format!("this connection acts for {holder}, not for {other}"),
             };
             let id = request.id.clone();
-            return Replies { to_all: None, to_sender: vec![ToClient::Answer { undone: self.undone, id, answer }] };
+            return Replies::to_sender(vec![ToClient::Answer { undone: self.undone, id, answer }]);
         }
         let mut request = Request::clone(request);
         request.operation.actor = Some(Word::new(holder, Span::default()));
@@ -151,7 +181,7 @@ impl Server {
     /// The refusal. The world is unchanged.
     pub fn perform(&mut self, operation: &Operation) -> Result<(Outcome, Replies), Refusal> {
         let outcome = self.world.perform(operation)?;
-        Ok((outcome, Replies { to_all: self.publish(), to_sender: Vec::new() }))
+        Ok((outcome, Replies { to_all: self.publish(), ..Replies::default() }))
     }
 
     /// Undoes the latest operation, also one of a client, if the world keeps it
@@ -163,7 +193,7 @@ impl Server {
         self.world.undo(self.world.revision())?;
         self.updates.pop_back();
         self.undone += 1;
-        Ok(Replies { to_all: Some(self.initial_state()), to_sender: Vec::new() })
+        Ok(Replies { to_all: Some(self.initial_state()), ..Replies::default() })
     }
 
     /// Changes to an edited ruleset, as [`World::reload`] does. Clients need the ruleset too, see
@@ -174,14 +204,15 @@ impl Server {
     pub fn reload(&mut self, rules: &Arc<Ruleset>) -> Result<(Vec<Difference>, Replies), MigrationError> {
         let differences = self.world.reload(rules)?;
         self.updates.clear();
-        Ok((differences, Replies { to_all: Some(self.initial_state()), to_sender: Vec::new() }))
+        Ok((differences, Replies { to_all: Some(self.initial_state()), ..Replies::default() }))
     }
 
     fn answer(&mut self, request: &Request) -> Replies {
         let before = self.world.revision();
         let answer = self.world.request_within(request, &self.departures, self.limits);
         let to_all = if self.world.revision() > before { self.publish() } else { None };
-        Replies { to_all, to_sender: vec![ToClient::Answer { undone: self.undone, id: request.id.clone(), answer }] }
+        let to_sender = vec![ToClient::Answer { undone: self.undone, id: request.id.clone(), answer }];
+        Replies { to_all, to_sender, offers: None }
     }
 
     /// Keeps the update of the latest operation.

@@ -168,7 +168,8 @@ impl Compiler {
                     true => ("duplicate", format!("{whose} names `{}` twice", portion.value.kind)),
                     false => ("same-sides", format!("{whose} gives and takes `{}`", portion.value.kind)),
                 };
-                self.fault(Diagnostic::error(code, portion.at, message).related(first, "the other one"));
+                let fault = Diagnostic::error(code, portion.at, message).related(first, "the other one");
+                self.fault(fault.help("Name each kind once, on one side"));
             }
             sides[usize::from(is_taken)].push((kind, portion.value.count));
         }

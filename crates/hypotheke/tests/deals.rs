@@ -1,0 +1,177 @@
+//! Deals as rulesets write them, and their prices.
+
+use std::sync::Arc;
+
+use hypotheke::text::Diagnostic;
+use hypotheke::{Amount, DealSide, NamedOperation, Operation, Reason, Ruleset, World};
+
+const KINDS: &str = "format = 1\n[kind.coin]\nvalue = 1\nstack-limit = 100\n[kind.tin]\ntags = [\"food\"]\n\
+                     value = 2.5\nstack-limit = 50\n[kind.crumb]\ntags = [\"food\"]\nvalue = 0.1\n[kind.relic]\n\
+                     value = 9000000000\n[container.stall]\nslots = 4\n[container.coins-only]\nslots = 2\nadmits = \"coin\"\n\
+                     [container.no-coins]\nslots = 2\nadmits = \"not coin\"\n[container.box]\nslots = 1\n\
+                     copies = [\"box-a\", \"box-b\"]\n[container.purse]\nslots = 2\n[holder.mara]\ncarries = [\"purse\"]\n";
+
+/// Each fault: its line after the kinds, its code, and its message.
+fn faults(deal: &str) -> Vec<String> {
+    let text = format!("{KINDS}{deal}");
+    let errors = match Ruleset::from_toml("rules.toml", &text) {
+        Err(errors) => errors,
+        Ok(_) => return Vec::new(),
+    };
+    let found = errors.diagnostics();
+    let described = |fault: &Diagnostic| {
+        let line = found.line_column(fault.location()).line as usize - KINDS.lines().count();
+        format!("{line} {}: {}", fault.code(), fault.message())
+    };
+    assert!(found.iter().all(|fault| fault.help_text().is_some() || fault.code() == "duplicate"), "{errors}");
+    found.iter().map(described).collect()
+}
+
+const PRICES: &str = "of = \"tin\"\ncurrency = \"coin\"\nbuy = { factor = 1 }\n";
+
+#[test]
+fn each_fault_of_a_deal_has_its_place_and_a_remedy() {
+    for (deal, expected) in [
+        (format!("[deal.d]\n{PRICES}"), "1 missing-key: deal `d` has no `at`"),
+        (format!("[deal.d]\nat = \"shop\"\n{PRICES}"), "2 unknown-container: unknown container `shop`"),
+        (
+            format!("[deal.d]\nat = \"purse\"\n{PRICES}"),
+            "2 not-supported: deal `d` cannot be made at `purse`: a holder carries it",
+        ),
+        (format!("[deal.d]\nat = \"box\"\n{PRICES}"), "2 unknown-container: `box` exists as its copies"),
+        (
+            format!("[deal.d]\nat = \"stall\"\nby = \"crew\"\n{PRICES}"),
+            "3 unknown-holder: unknown holder or group `crew`",
+        ),
+        ("[deal.d]\nat = \"stall\"".to_owned(), "1 missing-key: deal `d` has neither lists nor prices"),
+        (
+            format!("[deal.d]\nat = \"stall\"\ngives = [\"1 tin\"]\n{PRICES}"),
+            "1 missing-key: deal `d` has both lists and prices",
+        ),
+        ("[deal.d]\nat = \"stall\"\ngives = [\"1 tin\"]".to_owned(), "1 missing-key: deal `d` has no `takes`"),
+        (
+            "[deal.d]\nat = \"stall\"\ngives = [\"1 tin\"]\ntakes = [\"2 tin\"]".to_owned(),
+            "4 same-sides: deal `d` gives and takes `tin`",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\ngives = [\"1 tin\", \"2 tin\"]\ntakes = [\"2 coin\"]".to_owned(),
+            "3 duplicate: deal `d` names `tin` twice",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\ngives = [\"1 tn\"]\ntakes = [\"2 coin\"]".to_owned(),
+            "3 unknown-kind: unknown kind `tn`",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\nof = \"tin\"\nbuy = { factor = 1 }".to_owned(),
+            "1 missing-key: deal `d` has no `currency`",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"".to_owned(),
+            "1 missing-key: deal `d` has neither `buy` nor `sell`",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\nof = \"tin or coin\"\ncurrency = \"coin\"\nbuy = { factor = 1 }".to_owned(),
+            "3 same-sides: deal `d` trades `coin` for itself",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\nof = \"food\"\ncurrency = \"coin\"\nsell = { factor = 1 }".to_owned(),
+            "5 out-of-range: the price of `crumb` to `sell` is 0 coins or less",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\nof = \"relic\"\ncurrency = \"coin\"\nbuy = { factor = 1 }".to_owned(),
+            "5 out-of-range: the price of `relic` to `buy` is more than 4294967295 coins",
+        ),
+        (
+            "[deal.d]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"\nbuy = { factor = 0 }".to_owned(),
+            "5 out-of-range: the factor 0 is not above 0",
+        ),
+        (
+            "[deal.d]\nat = \"no-coins\"\nof = \"tin\"\ncurrency = \"coin\"\nbuy = { factor = 1 }".to_owned(),
+            "4 not-admitted: `coin` of deal `d` is not admitted by `no-coins`, where it would go",
+        ),
+        (
+            format!("[deal.d]\nat = \"stall\"\n{PRICES}[deal.e]\nat = [\"box-a\", \"stall\"]\n{PRICES}"),
+            "6 duplicate: deal `e` is the second one to buy `tin` at `stall`",
+        ),
+    ] {
+        let found = faults(&deal);
+        assert!(found.iter().any(|fault| fault == expected), "{deal}\n{found:#?}\nis not {expected}");
+    }
+    // A fourth decimal is one in any figure.
+    let found = faults("[deal.d]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"\nbuy = { factor = 1.0001 }");
+    assert!(found.iter().any(|fault| fault.starts_with("5 ")), "{found:?}");
+}
+
+#[test]
+fn deals_that_do_not_clash_are_valid() {
+    let other = "[deal.e]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"\nsell = { factor = 1 }\n";
+    assert_eq!(faults(&format!("[deal.d]\nat = [\"stall\", \"box-b\"]\n{PRICES}{other}")), [""; 0]);
+    let paid_elsewhere = "[deal.d]\nat = \"no-coins\"\ncoins-to = \"coins-only\"\n";
+    assert_eq!(faults(&format!("{paid_elsewhere}{PRICES}")), [""; 0]);
+}
+
+#[test]
+fn a_price_is_the_value_times_the_factor_in_whole_coins() {
+    for (factor, round, price) in
+        [("1", "up", 3), ("1", "down", 2), ("0.4", "up", 1), ("0.4", "down", 1), ("1.25", "up", 4), ("0.401", "up", 2)]
+    {
+        let deal = format!(
+            "[deal.d]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"\nbuy = {{ factor = {factor}, round = \"{round}\" }}"
+        );
+        let rules = Ruleset::from_toml("rules.toml", &format!("{KINDS}{deal}")).unwrap_or_else(|e| panic!("{e}"));
+        let (_, lot) = rules.deal_for(DealSide::Buy, rules.find_kind("tin").unwrap(), "stall").expect("a deal");
+        assert_eq!(lot.gives[0].1, price, "{factor} {round}");
+        assert!(rules.deal_for(DealSide::Sell, rules.find_kind("tin").unwrap(), "stall").is_none());
+    }
+}
+
+/// The stall has 40 tins and Mara 100 coins: 3 coins for a tin.
+fn world() -> World {
+    let start = "[start]\nstall = [\"40 tin\"]\n\"mara.purse\" = [\"100 coin\"]\n";
+    let text = format!("{KINDS}[deal.d]\nat = \"stall\"\n{PRICES}{start}");
+    World::new(&Arc::new(Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}"))))
+}
+
+#[test]
+fn a_deal_is_undone_and_leaves_nothing_behind() {
+    let mut world = world();
+    world.set_undo_limit(2);
+    let before = world.snapshot();
+    let operation: NamedOperation = "mara buys up to 40 tin at stall".parse().unwrap();
+    let operation = operation.resolve(&world).unwrap();
+    let outcome = world.perform(&operation).unwrap();
+    assert_eq!((outcome.done(), outcome.requested()), (33, Some(40)));
+    assert!(world.check_indexes().is_empty());
+    world.undo(outcome.revision()).unwrap();
+    assert_eq!(world.snapshot(), before);
+    assert!(world.check_indexes().is_empty());
+}
+
+#[test]
+fn prices_are_quoted_whether_they_can_be_paid_or_not() {
+    let world = world();
+    let (tin, coin) = (world.rules().find_kind("tin").unwrap(), world.rules().find_kind("coin").unwrap());
+    let (stall, mara) = (world.container("stall").unwrap(), world.holder("mara").unwrap());
+    let quote = world.quote(&Operation::buying(Amount::Exactly(40), tin, stall, mara)).expect("a price");
+    assert_eq!((quote.gives, quote.gets, quote.affordable), (vec![(coin, 120)], vec![(tin, 40)], 33));
+    assert!(world.quote(&Operation::selling(Amount::Exactly(1), tin, stall, mara)).is_none());
+    let refused = world.dry_run(&Operation::buying(Amount::Exactly(40), tin, stall, mara)).unwrap_err();
+    assert_eq!((refused.reason(), refused.max_amount()), (Reason::NotEnough, 33));
+    let huge = world.dry_run(&Operation::buying(Amount::Exactly(u32::MAX), tin, stall, mara)).unwrap_err();
+    assert_eq!((huge.reason(), huge.max_amount()), (Reason::NotEnough, 33));
+}
+
+#[test]
+fn deals_that_nobody_can_make_are_warned_of() {
+    let warnings = |text: &str| -> Vec<String> {
+        let rules = Ruleset::from_toml("rules.toml", &format!("{KINDS}{text}")).unwrap_or_else(|e| panic!("{e}"));
+        rules.lint().iter().filter(|it| it.code() == "never-made").map(|it| it.label_text().to_owned()).collect()
+    };
+    assert_eq!(warnings(&format!("[deal.d]\nat = \"stall\"\n{PRICES}")), [""; 0]);
+    assert_eq!(warnings(&format!("[deal.d]\nat = \"stall\"\nby = \"nobody\"\n{PRICES}")), ["no holder may make it"]);
+    let none = "[deal.d]\nat = \"stall\"\nof = \"tin and crumb\"\ncurrency = \"coin\"\nbuy = { factor = 1 }\n";
+    assert_eq!(warnings(none), ["no kind has a price"]);
+    let shut = format!("[container.shut]\nslots = 2\ntake-by = \"nobody\"\n[deal.d]\nat = \"shut\"\n{PRICES}");
+    assert_eq!(warnings(&shut), ["nobody may take out of `shut`, or put in"]);
+    assert_eq!(warnings(&format!("{shut}use-nobody = true\n")), [""; 0]);
+}
