@@ -89,7 +89,7 @@ fn a_quantity_is_compared_with_the_start() {
         Some("value of mara 28, not <= 8 (value of mara at start)")
     );
     assert_eq!(failure(&moved, "value of depot < value of depot at start"), None);
-    // Of what came later, nothing was there.
+    // Items that came later count as zero at the start.
     let came = ["arrive lena as diver", "create 2 coin in lena.pockets"];
     assert_eq!(
         failure(&came, "value of each crew <= value of each crew at start").as_deref(),

@@ -55,7 +55,7 @@ fn only_the_two_holders_take_part() {
     let mut server = server();
     let offered = trade("trade 2 tin of mara for 15 coin of ines");
     assert_eq!(reason(server.offer("guest", &offered)), Some(Reason::NotAllowed));
-    // Whoever names the trade offers it to the other.
+    // The holder who names the trade offers it to the other.
     let offer = server.offer("ines", &offered).expect("an offer");
     assert_eq!(reason(server.accept("ines", offer)), Some(Reason::NotAllowed));
     assert_eq!(reason(server.accept("guest", offer)), Some(Reason::NotAllowed));

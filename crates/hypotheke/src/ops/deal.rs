@@ -141,7 +141,7 @@ impl Dealing {
     }
 
     /// Makes the largest number of lots, up to one, that can be made. More lots may free slots that
-    /// fewer do not, so each number is tried.
+    /// fewer do not, so every number is a case of its own.
     fn most(&self, draft: &mut Draft<'_>, lots: u64) -> u64 {
         let one = self.exchange(1);
         let sides = one.sides.iter().enumerate();

@@ -50,9 +50,9 @@ pub(super) struct Exchange {
 #[derive(Default)]
 struct Taken {
     waiting: [Vec<Spot>; 2],
-    /// Too little is there.
+    /// There is too little.
     missing: Vec<Cause>,
-    /// What is there may not leave.
+    /// The items may not leave.
     stuck: Vec<Cause>,
 }
 

@@ -360,7 +360,7 @@ impl<'f> Checker<'f> {
     fn measure(&self, claim: &Claim, faults: &mut Vec<ResolveError>) {
         if let Some(place) = claim.place().filter(|place| place.group().is_some()) {
             let help = "Begin both sides with the same group, or name one holder".to_owned();
-            let message = format!("`{place}` stands where the left side names no group");
+            let message = format!("`{place}` is written where the left side names no group");
             return faults.push(ResolveError::new("not-supported", place.span(), message, Some(help)));
         }
         match claim {

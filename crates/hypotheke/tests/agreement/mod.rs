@@ -254,7 +254,7 @@ fn every_answer_is_reached_often() {
     let verbs = [
         "Create", "Consume", "Move", "Split", "Merge", "Swap", "Drop", "PickUp", "Mark", "Unmark", "Set", "Lift",
         "Put", "Return", "Equip", "Unequip", "Together", "Sort", "Resize", "Open", "Close", "Leave", "Deposit", "Bind",
-        "Unbind", "Depart", "Arrive",
+        "Unbind", "Depart", "Arrive", "Buy", "Sell", "Trade",
     ];
     let applied =
         verbs.map(|verb| (format!("{verb} applied"), answers.get(&format!("{verb} applied")).copied().unwrap_or(0)));

@@ -1,4 +1,4 @@
-//! Deals and trades: what both sides give lies apart, and then goes where it goes.
+//! Deals and trades: the items of both sides wait in transit, and are then placed.
 
 use super::allowed::Right;
 use super::faults::Fault;
@@ -268,10 +268,10 @@ impl Model {
         true
     }
 
-    /// What lies apart goes to the other side, or the checks that fail.
+    /// The items in transit go to the other side, or the checks that fail.
     fn lay_apart(&mut self, apart: &[u64], into: &At) -> Vec<No> {
         let portion = |id: &u64| {
-            let cell = self.state.find(*id).expect("it lies apart");
+            let cell = self.state.find(*id).expect("it is in transit");
             let stack = self.state.get(&cell).expect("a stack");
             Portion::of(stack, &cell, i64::from(stack.count))
         };

@@ -162,7 +162,7 @@ impl Model {
         }
     }
 
-    /// How many there were before an exchange: so many may stay.
+    /// How many there were before an exchange: that number may stay.
     pub(super) fn counted_earlier(&self, bearer: &Bearer, filter: &FilterSpec) -> i64 {
         self.earlier.as_ref().map_or(i64::MIN, |earlier| earlier.counted(bearer, filter))
     }

@@ -159,7 +159,8 @@ impl Draft<'_> {
         }
         let pending = &mut self.scratch.overlay.pending;
         let passed = pending.passed(container, class);
-        let mut found = in_world(from.max(passed));
+        // Beyond all slots it was passed, there is nothing to look for.
+        let mut found = if passed == u32::MAX { None } else { in_world(from.max(passed)) };
         while let Some(slot) = found.filter(|&slot| pending.get(Spot { container, slot }).is_some()) {
             found = slot.checked_add(1).and_then(&in_world);
         }
