@@ -14,13 +14,10 @@ const KINDS: &str = "format = 1\n[kind.coin]\nvalue = 1\nstack-limit = 100\n[kin
 /// Each fault: its line after the kinds, its code, and its message.
 fn faults(deal: &str) -> Vec<String> {
     let text = format!("{KINDS}{deal}");
-    let errors = match Ruleset::from_toml("rules.toml", &text) {
-        Err(errors) => errors,
-        Ok(_) => return Vec::new(),
-    };
+    let Err(errors) = Ruleset::from_toml("rules.toml", &text) else { return Vec::new() };
     let found = errors.diagnostics();
     let described = |fault: &Diagnostic| {
-        let line = found.line_column(fault.location()).line as usize - KINDS.lines().count();
+        let line = found.line_column(fault.location()).line - KINDS.lines().count();
         format!("{line} {}: {}", fault.code(), fault.message())
     };
     assert!(found.iter().all(|fault| fault.help_text().is_some() || fault.code() == "duplicate"), "{errors}");

@@ -108,7 +108,7 @@ fn clients_see_the_open_offers() {
         }
         [mara.offers().len(), ines.offers().len()]
     };
-    let offered = ToServer::Offer { trade: trade("trade 2 tin of mara for 15 coin of ines") };
+    let offered = ToServer::Offer { trade: Box::new(trade("trade 2 tin of mara for 15 coin of ines")) };
     let text = serde_json::to_string(&offered).unwrap();
     assert_eq!(text, r#"{"offer":{"trade":"trade 2 tin of mara for 15 coin of ines"}}"#);
     let offered: ToServer = serde_json::from_str(&text).unwrap();

@@ -31,7 +31,7 @@ pub(crate) fn run(output: &mut Output, files: &[String], saved: &SaveArgs) -> Re
             version: rules.version(),
             kinds: rules.kinds().len(),
             containers: rules.containers().len(),
-            holders: rules.holders().iter().flat_map(|def| def.instances()).count(),
+            holders: rules.holders().iter().flat_map(hypotheke::HolderDef::instances).count(),
             diagnostics,
             unlisted: warnings.unlisted(),
         })?;
@@ -48,7 +48,7 @@ pub(crate) fn run(output: &mut Output, files: &[String], saved: &SaveArgs) -> Re
         counted(rules.kinds().len(), "kind"),
         counted(rules.tags().len(), "tag"),
         counted(rules.containers().len(), "container"),
-        counted(rules.holders().iter().flat_map(|def| def.instances()).count(), "holder"),
+        counted(rules.holders().iter().flat_map(hypotheke::HolderDef::instances).count(), "holder"),
     ];
     page.plain(&format!("       {}", sizes.join(", "))).end();
     page.next(&format!("hypotheke verify {}", quoted(&path.display().to_string())));

@@ -226,7 +226,7 @@ fn max_items(rules: &Ruleset, defs: &[&ContainerDef], filter: FilterId) -> Optio
 fn same_deal(rules: &Ruleset, changed: &Ruleset, deal: usize, change: &DealChange) -> Option<String> {
     let DealChange::Price(side, Some(_)) = change else { return None };
     let (before, after) = (rules.deals().get(deal)?, changed.deals().get(deal)?);
-    let mut kinds = rules.kinds().map(|kind| kind.handle());
+    let mut kinds = rules.kinds().map(Kind::handle);
     let is_same = kinds.all(|kind| rules.lot(before, *side, kind) == changed.lot(after, *side, kind));
     is_same.then(|| "every price stays the same".to_owned())
 }

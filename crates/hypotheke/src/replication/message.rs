@@ -34,7 +34,7 @@ pub enum ToServer {
     Offer {
         /// The trade.
         #[serde(serialize_with = "as_sentence", deserialize_with = "from_sentence")]
-        trade: NamedOperation,
+        trade: Box<NamedOperation>,
     },
     /// The holder of the connection accepts an offer.
     Accept {

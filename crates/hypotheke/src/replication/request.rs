@@ -39,9 +39,12 @@ pub(super) fn as_sentence<S: Serializer>(operation: &NamedOperation, serializer:
     serializer.collect_str(operation)
 }
 
-pub(super) fn from_sentence<'de, D: Deserializer<'de>>(deserializer: D) -> Result<NamedOperation, D::Error> {
+pub(super) fn from_sentence<'de, D: Deserializer<'de>, T: From<NamedOperation>>(
+    deserializer: D,
+) -> Result<T, D::Error> {
     let text = <std::borrow::Cow<'de, str>>::deserialize(deserializer)?;
-    text.parse().map_err(|error| de::Error::custom(format!("`{}`: {error}", shortened(&text))))
+    let operation = text.parse::<NamedOperation>().map(T::from);
+    operation.map_err(|error| de::Error::custom(format!("`{}`: {error}", shortened(&text))))
 }
 
 impl Request {

@@ -180,12 +180,12 @@ fn shallow(request: Request) -> Request {
         | Request::Leave(_)
         | Request::Bind(..)
         | Request::Unbind(..)
-        | Request::Arrive(_)) => request,
+        | Request::Arrive(_)
+        | Request::Trade(..)) => request,
         Request::Depart(who) => Request::Depart(outer(who)),
         Request::Give(at, to) => Request::Give(outer(at), to),
         Request::Buy(holder, amount, kind, at) => Request::Buy(holder, amount, kind, outer(at)),
         Request::Sell(holder, amount, kind, at) => Request::Sell(holder, amount, kind, outer(at)),
-        request @ Request::Trade(..) => request,
     }
 }
 

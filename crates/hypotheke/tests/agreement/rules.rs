@@ -238,11 +238,10 @@ fn offers(rules: &Rules, deal: &DealSpec, buys: bool) -> Vec<usize> {
     let all = 0..rules.kinds.len();
     match &deal.terms {
         DealTerms::Lot { gives, .. } if buys => gives.iter().map(|(kind, _)| *kind).collect(),
-        DealTerms::Lot { .. } => Vec::new(),
         DealTerms::Prices { of, buy, sell, .. } if (if buys { buy } else { sell }).is_some() => {
             all.filter(|&kind| rules.admits(Some(of), &rules.plain(kind))).collect()
         }
-        DealTerms::Prices { .. } => Vec::new(),
+        DealTerms::Lot { .. } | DealTerms::Prices { .. } => Vec::new(),
     }
 }
 

@@ -150,8 +150,8 @@ impl Model {
             for (filter, most) in self.caps(&bearer) {
                 let gain: i64 = borne().map(|portion| portion.one().counted(&self.rules, filter) * portion.count).sum();
                 let would = self.counted(&bearer, filter) + gain;
-                let most_left = i64::from(*most).max(self.counted_earlier(&bearer, filter));
-                if gain > 0 && would > most_left && !Fault::CapsForgotten.is_on() {
+                let kept = i64::from(*most).max(self.counted_earlier(&bearer, filter));
+                if gain > 0 && would > kept && !Fault::CapsForgotten.is_on() {
                     found.push(because("cap", would * 1_000, i64::from(*most) * 1_000));
                 }
             }

@@ -7,6 +7,7 @@ use crate::id::{ContainerDefId, KindId};
 use crate::language::NamedPortion;
 use crate::ruleset::access::Access;
 use crate::ruleset::deals::{Deal, DealSide, DealSource, Price, PriceSource, PricedKinds, Terms};
+use crate::ruleset::kind::Kind;
 use crate::ruleset::places::ContainerDef;
 use crate::ruleset::source::Written;
 use crate::text::{Diagnostic, Location, Word};
@@ -118,7 +119,7 @@ impl Compiler {
         let of_id = self.compile_filter(of);
         let coin = self.kind_of_deal(&Word::new(currency.value.as_str(), currency.at.span), currency.at)?;
         let of_id = of_id?;
-        let priced: Vec<KindId> = self.rules.kinds().map(|kind| kind.handle()).collect();
+        let priced: Vec<KindId> = self.rules.kinds().map(Kind::handle).collect();
         let priced = priced.into_iter().filter(|&kind| self.rules.filter(of_id).admits_plain(kind));
         let priced: Vec<KindId> = priced.collect();
         if priced.contains(&coin) {
@@ -220,7 +221,7 @@ impl Compiler {
         let mut clash = None;
         for container in &deal.at {
             for side in [DealSide::Buy, DealSide::Sell] {
-                for kind in self.rules.kinds().map(|kind| kind.handle()) {
+                for kind in self.rules.kinds().map(Kind::handle) {
                     if !self.rules.offers(&deal, side, kind) {
                         continue;
                     }

@@ -149,6 +149,7 @@ impl Deal {
     }
 
     /// The containers at which it is made.
+    #[must_use]
     pub fn at(&self) -> impl ExactSizeIterator<Item = &str> {
         self.at.iter().map(|at| &**at)
     }
