@@ -5,7 +5,7 @@ use std::hint::black_box;
 
 use hypotheke_bench::checked::Checked;
 use hypotheke_bench::plain::Plain;
-use hypotheke_bench::workload::{Library, Step, Workload};
+use hypotheke_bench::workload::{Library, Owned, Step, Workload};
 use hypotheke_bench::{interleaved, rate, timed, timed_runs};
 
 const PAIRS: usize = 11;
@@ -28,6 +28,7 @@ fn main() {
     }
     if only.is_none() {
         own_rates();
+        with_an_owner();
     }
 }
 
@@ -105,6 +106,17 @@ fn own_rates() {
     println!("library in steady use: {few:.3} at 30 slots, {many:.3} at 100,000: {:.2} of it", pairs.ratio);
 }
 
+/// The library with an owner of both containers: what remains of the rate without.
+fn with_an_owner() {
+    let workload = Workload::new(30, 400_000);
+    let play = |library: &mut Library| timed(&mut || play_library(library, &workload.steps));
+    for (owned, what) in [(Owned::ForAnyone, "for anyone"), (Owned::ForItsOwner, "for its owner alone")] {
+        let (mut without, mut with) = (filled(&workload), filled_as(&workload, owned));
+        let pairs = interleaved(PAIRS, || play(&mut without), || play(&mut with));
+        println!("an owner on every container, {what}: {:.2} of the rate without", pairs.ratio);
+    }
+}
+
 fn filled_plain(workload: &Workload) -> Plain {
     let mut plain = Plain::new(workload.slots);
     workload.filling.iter().for_each(|step| plain.play_quickly(*step));
@@ -112,7 +124,11 @@ fn filled_plain(workload: &Workload) -> Plain {
 }
 
 fn filled(workload: &Workload) -> Library {
-    let mut library = Library::new(workload.slots);
+    filled_as(workload, Owned::Not)
+}
+
+fn filled_as(workload: &Workload, owned: Owned) -> Library {
+    let mut library = Library::new(workload.slots, owned);
     for step in &workload.filling {
         library.play(*step);
     }

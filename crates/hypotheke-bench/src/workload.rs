@@ -4,7 +4,7 @@
 use std::fmt::Write;
 use std::sync::Arc;
 
-use hypotheke::{Amount, ContainerId, Decimal, KindId, Operation, Ruleset, World};
+use hypotheke::{Amount, ContainerId, Decimal, HolderId, KindId, Operation, Ruleset, World};
 
 use crate::plain::Plain;
 
@@ -158,11 +158,23 @@ pub struct Library {
     world: World,
     containers: [ContainerId; 2],
     kinds: Vec<KindId>,
+    actor: Option<HolderId>,
+}
+
+/// Who owns both containers, and who may use them.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Owned {
+    /// They have no owner.
+    Not,
+    /// They have one, and are for anyone.
+    ForAnyone,
+    /// They are their owner's alone, who performs every operation.
+    ForItsOwner,
 }
 
 /// Two containers with a weight cap and a filter, and the kinds.
 #[must_use]
-pub fn ruleset_text(slots: usize) -> String {
+pub fn ruleset_text(slots: usize, owned: Owned) -> String {
     let mut text = String::from("format = 1\n");
     for kind in 0..KINDS {
         let limit = LIMITS[kind % LIMITS.len()];
@@ -175,6 +187,14 @@ pub fn ruleset_text(slots: usize) -> String {
             "[container.{name}]\nslots = {slots}\nweight-cap = {}\nadmits = \"food or fuel or tool and weight <= 50\"",
             slots * 1_000
         );
+        text.push_str(match owned {
+            Owned::Not => "",
+            Owned::ForAnyone => "owner = \"mara\"\n",
+            Owned::ForItsOwner => "owner = \"mara\"\nput-by = \"owner\"\ntake-by = \"owner\"\nopen-by = \"owner\"\n",
+        });
+    }
+    if owned != Owned::Not {
+        text.push_str("[container.pouch]\nslots = 1\n[holder.mara]\ncarries = [\"pouch\"]\n");
     }
     text
 }
@@ -186,12 +206,13 @@ impl Library {
     /// If the ruleset of the bench were wrong.
     #[must_use]
     #[expect(clippy::expect_used, reason = "the ruleset is our own")]
-    pub fn new(slots: usize) -> Library {
-        let rules = Ruleset::from_toml("bench.toml", &ruleset_text(slots)).expect("a valid ruleset");
+    pub fn new(slots: usize, owned: Owned) -> Library {
+        let rules = Ruleset::from_toml("bench.toml", &ruleset_text(slots, owned)).expect("a valid ruleset");
         let world = World::new(&Arc::new(rules));
         let containers = ["a", "b"].map(|name| world.container(name).expect("a container"));
         let kinds = world.rules().kinds().map(hypotheke::Kind::handle).collect();
-        Library { world, containers, kinds }
+        let actor = world.holder("mara").filter(|_| owned == Owned::ForItsOwner);
+        Library { world, containers, kinds, actor }
     }
 
     /// Performs one step; returns the number of items.
@@ -199,11 +220,11 @@ impl Library {
         match step {
             Step::Create { container, kind, count } => {
                 let amount = Amount::UpTo(u32::from(count));
-                self.perform(&Operation::creating(amount, self.kinds[usize::from(kind)], self.containers[container]))
+                self.perform(Operation::creating(amount, self.kinds[usize::from(kind)], self.containers[container]))
             }
             Step::Consume { container, kind, count } => {
                 let amount = Amount::UpTo(u32::from(count));
-                self.perform(&Operation::consuming(amount, self.kinds[usize::from(kind)], self.containers[container]))
+                self.perform(Operation::consuming(amount, self.kinds[usize::from(kind)], self.containers[container]))
             }
             Step::Transfer { from, to } => {
                 let place = |(container, slot): (usize, usize)| {
@@ -212,15 +233,16 @@ impl Library {
                 let (from, to) = (place(from), place(to));
                 let Some(stack) = self.world.stack(from.0, from.1) else { return 0 };
                 match self.world.stack(to.0, to.1) {
-                    Some(there) if !there.can_stack_with(stack) => self.perform(&Operation::swapping(from, to)),
+                    Some(there) if !there.can_stack_with(stack) => self.perform(Operation::swapping(from, to)),
                     _ if from == to => 0,
-                    _ => self.perform(&Operation::moving(Amount::UpTo(stack.count()), from, to)),
+                    _ => self.perform(Operation::moving(Amount::UpTo(stack.count()), from, to)),
                 }
             }
         }
     }
 
-    fn perform(&mut self, operation: &Operation) -> u32 {
-        self.world.perform(operation).map_or(0, |outcome| u32::try_from(outcome.done()).unwrap_or(u32::MAX))
+    fn perform(&mut self, operation: Operation) -> u32 {
+        let operation = Operation { actor: self.actor, ..operation };
+        self.world.perform(&operation).map_or(0, |outcome| u32::try_from(outcome.done()).unwrap_or(u32::MAX))
     }
 }

@@ -148,6 +148,30 @@ fn check_accepts_the_demo() {
 }
 
 #[test]
+fn show_gives_the_prices_of_each_deal() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    let shown = output(hypotheke(&rules).args(["show", "canteen", "counter"]), 0);
+    let deals: Vec<&str> = shown.lines().skip_while(|line| !line.contains("deal ")).collect();
+    assert_eq!(
+        deals,
+        [
+            "  deal provisions by crew",
+            "    buy   1 cocoa-tin  for 4 chit",
+            "    sell  1 cocoa-tin  for 2 chit",
+            "    buy   1 soup-cube  for 2 chit",
+            "    sell  1 soup-cube  for 1 chit",
+            "  deal phone by mara",
+            "    buy   1 field-phone  for 12 chit",
+        ]
+    );
+    let json = output(hypotheke(&rules).args(["show", "canteen", "outer-camp", "--format", "json"]), 0);
+    let json: Value = serde_json::from_str(&json).expect("JSON");
+    let lot = &json["containers"][0]["deals"][0]["lots"][0];
+    assert_eq!((&lot["verb"], &lot["gets"][0]["count"]), (&"sell".into(), &5.into()));
+}
+
+#[test]
 fn show_draws_all_of_it() {
     let folder = traverse();
     let rules = folder.path().join("traverse");

@@ -30,7 +30,7 @@ fn wide_containers_are_folded_into_bands() {
     hypotheke(folder.path()).args(["show", "rules.toml", "wide"]).assert().success().stdout_eq(str![[r#"
 Untitled ruleset   version 1
 
-wide  wide                                                                    2 of 40 slots taken, 0
+wide  wide                                                                       2 of 40 slots taken
   0 ───────── 1 ───────── 2 ───────── 3 ───────── 4 ───────── 5 ───────── 6 ───────── 7 ─────────
   k           ·           ·           ·           ·           ·           ·           ·
   1 of 1
@@ -157,7 +157,7 @@ fn unfit_stacks_are_marked() {
     hypotheke(folder.path()).args(["show", "wet.json", "dry"]).assert().success().stdout_eq(str![[r#"
 Untitled ruleset   version 1   saved at revision 1
 
-dry  dry                                                                       1 of 2 slots taken, 0
+dry  dry                                                                          1 of 2 slots taken
   admits not wet
   0 ──────────────── 1 ────────────────
   map                ·
@@ -200,9 +200,9 @@ fn a_failure_without_changes_shows_the_present_contents() {
       found     refused: not-enough: vault contains 2; 3 were requested; up to 1
       also      no-room: ann.bag has room for 1 of 2
 
-      contents  vault: 2 of 3 slots taken, 0
+      contents  vault: 2 of 3 slots taken
                   0: 1 k, 1: 1 k
-                ann.bag: 0 of 1 slot taken, 0
+                ann.bag: 0 of 1 slot taken
 
 1 of 1 scenario FAILED, 0 passed   3 steps, 0 checks
 next: hypotheke verify --steps --only x
@@ -220,11 +220,11 @@ fn a_slot_that_is_blocked_is_not_drawn_as_an_empty_one() {
     hypotheke(folder.path()).args(["show", "rules.toml", "ann"]).assert().success().stdout_eq(str![[r#"
 Untitled ruleset   version 1
 
-ann                                                                                                0
+ann
   wears        1 drill on right
-  carries      arms: 2 of 3 slots taken, 0
+  carries      arms: 2 of 3 slots taken
 
-ann.arms  arms (worn)                                                          2 of 3 slots taken, 0
+ann.arms  arms (worn)                                                             2 of 3 slots taken
   left ───────────── right ──────────── back ─────────────
   blocked            drill              ·
                      1 of 1
@@ -426,21 +426,21 @@ fn who_may_is_drawn_where_the_ruleset_says_so() {
         str![[r#"
 Untitled ruleset   version 1
 
-pantry  pantry                                                                 0 of 2 slots taken, 0
+pantry  pantry                                                                    0 of 2 slots taken
   owner mara; put-by owner, crew; take-by crew
   0 to 1 empty
 
-press  press                                                                   0 of 2 slots taken, 0
+press  press                                                                      0 of 2 slots taken
   feed ───────────── tray ─────────────
   ·                  ·
   feed put-by mara; tray put-by nobody
 
-mara.bag  bag                                                                   0 of 1 slot taken, 0
+mara.bag  bag                                                                      0 of 1 slot taken
   0 empty
 
-mara                                                                                               0
+mara
   groups       crew
-  carries      bag: 0 of 1 slot taken, 0
+  carries      bag: 0 of 1 slot taken
 
 "#]]
     );
@@ -449,11 +449,11 @@ mara                                                                            
         str![[r#"
 Untitled ruleset   version 1
 
-mara                                                                                               0
+mara
   groups       crew
-  carries      bag: 0 of 1 slot taken, 0
+  carries      bag: 0 of 1 slot taken
 
-mara.bag  bag                                                                   0 of 1 slot taken, 0
+mara.bag  bag                                                                      0 of 1 slot taken
   0 empty
 
 "#]]

@@ -6,6 +6,15 @@ use snapbox::str;
 use super::{golden, hypotheke, output, traverse};
 
 #[test]
+fn a_trade_that_makes_money_is_found_and_the_right_price_has_none() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    hypotheke(&demo).args(["explore", "canteen"]).assert().code(1).stdout_eq(golden("explore-canteen.txt"));
+    let fixed = output(hypotheke(&demo).args(["explore", "canteen/fixed.toml", "canteen/claims"]), 0);
+    assert!(fixed.contains("All reachable states were seen") && fixed.contains("3 claims: all hold"), "{fixed}");
+}
+
+#[test]
 fn each_loophole_is_found_and_the_fixed_rules_have_none() {
     let folder = traverse();
     let demo = folder.path().join("traverse");

@@ -220,9 +220,9 @@ fn the_builder_can_say_each_key() {
         .container("box", |it| it.slots(2).copies(["box-a", "box-b"]).owner("ann").open_by(["owner", "crew"]))
         .container("lining", |it| it.slots(2))
         .container("coat", |it| it.slots(1).worn())
-        .holder("ann", ["coat"], |ann| {
-            let ann = ann.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).encumbrance(10.into(), "laden");
-            ann.shortcuts(2).keep_depleted_shortcuts().groups(["crew"]).copies(["ann", "anna"])
+        .holder("leader", ["coat"], |it| {
+            let it = it.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).encumbrance(10.into(), "laden");
+            it.shortcuts(2).keep_depleted_shortcuts().groups(["crew"]).copies(["ann", "anna"])
         })
         .group("crew", |crew| crew.weight_cap(20.into()).cap("ice", 8))
         .kind("coin", |coin| coin.stack_limit(9))

@@ -94,9 +94,14 @@ fn each_fault_of_a_deal_has_its_place_and_a_remedy() {
         let found = faults(&deal);
         assert!(found.iter().any(|fault| fault == expected), "{deal}\n{found:#?}\nis not {expected}");
     }
-    // A fourth decimal is one in any figure.
-    let found = faults("[deal.d]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"\nbuy = { factor = 1.0001 }");
-    assert!(found.iter().any(|fault| fault.starts_with("5 ")), "{found:?}");
+    // One fault does not hide another, nor does it make a third.
+    let found = faults("[deal.d]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coins\"\nbuy = { factor = 1.0001 }");
+    let figures = [
+        "4 unknown-kind: unknown kind `coins`",
+        "5 bad-number: `factor` of `buy` of a deal: more than three decimal places",
+    ];
+    assert_eq!(found.iter().filter(|fault| figures.contains(&fault.as_str())).count(), found.len(), "{found:?}");
+    assert_eq!(found.len(), 2, "{found:?}");
 }
 
 #[test]

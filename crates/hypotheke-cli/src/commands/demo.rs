@@ -107,6 +107,7 @@ fn draw_what_next(page: &mut Page) {
         ("hypotheke check traverse/rules.toml", "check the ruleset"),
         ("hypotheke show traverse/rules.toml", "draw the containers"),
         ("hypotheke verify traverse", "run the scenarios"),
+        ("hypotheke explore traverse/canteen", "find a trade that makes money"),
     ] {
         page.plain("   ").put(Tone::Notable, &pad(command, 40)).rest(Tone::Plain, what).end();
     }

@@ -4,6 +4,8 @@ use hypotheke::{Cause, KindId, NamedOperation, Outcome, Quote, Reply, World};
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::show::ItemsJson;
+
 /// The result that an operation would have, and every reason against it.
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case")]
@@ -42,12 +44,6 @@ struct PriceJson {
 }
 
 /// Items of a kind.
-#[derive(Debug, Serialize, JsonSchema)]
-struct ItemsJson {
-    count: u64,
-    kind: String,
-}
-
 /// A reason against an operation.
 #[derive(Debug, Serialize, JsonSchema)]
 struct ReasonJson {
@@ -75,10 +71,7 @@ impl<'a> AskJson<'a> {
         reply: &Reply,
         (changes, quote): (&'a [String], Option<&Quote>),
     ) -> AskJson<'a> {
-        let items = |items: &[(KindId, u64)]| {
-            let name = |kind| world.rules().kind(kind).map_or_else(String::new, |kind| kind.id().to_owned());
-            items.iter().map(|&(kind, count)| ItemsJson { count, kind: name(kind) }).collect()
-        };
+        let items = |items: &[(KindId, u64)]| ItemsJson::all(world.rules(), items.iter().copied());
         let price = quote.map(|quote| PriceJson {
             gets: items(&quote.gets),
             gives: items(&quote.gives),

@@ -2,7 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use hypotheke::{Access, ContainerId, HolderId, Kind, Place, PropertyValue, Right, Ruleset, StackView, World};
+use hypotheke::{
+    Access, ContainerId, Deal, DealSide, HolderId, Kind, KindId, Lot, Place, PropertyValue, Right, Ruleset, StackView,
+    World,
+};
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -125,8 +128,67 @@ pub(crate) struct ContainerJson {
     exclusive: bool,
     /// The fewest and the most slots that it can have.
     slot_bounds: (u32, u32),
+    /// Its deals.
+    deals: Vec<DealJson>,
     /// Its contents.
     stacks: Vec<StackJson>,
+}
+
+/// A deal of a container.
+#[derive(Debug, Serialize, JsonSchema)]
+struct DealJson {
+    /// Its name.
+    name: String,
+    /// Who may make it.
+    by: Vec<String>,
+    /// What is exchanged.
+    lots: Vec<LotJson>,
+}
+
+/// What a holder gets and gives.
+#[derive(Debug, Serialize, JsonSchema)]
+struct LotJson {
+    /// `buy`, or `sell`.
+    verb: &'static str,
+    /// What the holder gets.
+    gets: Vec<ItemsJson>,
+    /// What the holder gives.
+    gives: Vec<ItemsJson>,
+}
+
+/// A number of items.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(super) struct ItemsJson {
+    /// How many.
+    count: u64,
+    /// The kind.
+    kind: String,
+}
+
+impl ItemsJson {
+    pub(super) fn all(rules: &Ruleset, items: impl Iterator<Item = (KindId, u64)>) -> Vec<ItemsJson> {
+        let named =
+            items.filter_map(|(kind, count)| Some(ItemsJson { count, kind: rules.kind(kind)?.id().to_owned() }));
+        named.collect()
+    }
+}
+
+impl DealJson {
+    fn new(rules: &Ruleset, deal: &Deal) -> DealJson {
+        let items = |items: &[(KindId, u32)]| {
+            ItemsJson::all(rules, items.iter().map(|&(kind, count)| (kind, u64::from(count))))
+        };
+        let lot = |(side, lot): (DealSide, Lot)| LotJson {
+            verb: side.word(),
+            gets: items(&lot.gets),
+            gives: items(&lot.gives),
+        };
+        DealJson {
+            name: deal.id().to_owned(),
+            by: deal.by().words().into_iter().map(str::to_owned).collect(),
+            lots: rules.lots(deal).into_iter().map(lot).collect(),
+        }
+    }
 }
 
 /// A cap by filter.
@@ -329,6 +391,7 @@ impl ContainerJson {
             must_open: def.must_be_opened(),
             exclusive: def.is_exclusive(),
             slot_bounds: def.slot_bounds(),
+            deals: rules.deals_at(&world.container_name(id)).map(|deal| DealJson::new(rules, deal)).collect(),
             stacks: stacks(world, id),
         })
     }

@@ -45,10 +45,27 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
             .chain(rights.map(move |(right, words)| format!("{name} {} {}", right.key(), words.join(", "))))
     });
     list(page, &slot_rules.collect::<Vec<_>>());
+    draw_deals(page, world, id);
     // The contents of packs come after the container of the pack.
     for inside in slots.iter().filter_map(|slot| slot.stack()?.inside()) {
         page.blank();
         draw(page, world, inside);
+    }
+}
+
+/// The deals of a container, with each price.
+fn draw_deals(page: &mut Page, world: &World, id: ContainerId) {
+    let rules = world.rules();
+    for deal in rules.deals_at(&world.container_name(id)) {
+        let by = deal.by().words().join(", ");
+        page.plain("  deal ").rest(Tone::Plain, &format!("{} by {by}", deal.id())).end();
+        let lots = rules.lots(deal);
+        let column = lots.iter().map(|(side, lot)| width(&rules.items_text(lot.named(*side)))).max().unwrap_or(0);
+        for (side, lot) in &lots {
+            let verb = side.word();
+            let (named, price) = (pad(&rules.items_text(lot.named(*side)), column), rules.items_text(lot.price(*side)));
+            page.plain(&format!("    {verb:4}  ")).rest(Tone::Plain, &format!("{named}  for {price}")).end();
+        }
     }
 }
 
@@ -116,13 +133,15 @@ pub(super) fn usage(world: &World, id: ContainerId, def: &ContainerDef) -> Strin
     if let Some(limit) = def.stack_limit() {
         text.push_str(&format!(", stacks of {limit}"));
     }
-    text + ", " + &weight_text(world, world.container_weight(id), def.weight_cap())
+    let weight = weight_text(world, world.container_weight(id), def.weight_cap());
+    if weight.is_empty() { text } else { text + ", " + &weight }
 }
 
-/// `33.3 of 180 kg`, or `33.3 kg` without a cap.
+/// `33.3 of 180 kg`, or `33.3 kg` without a cap. Nothing, where no unit says that weights matter.
 pub(crate) fn weight_text(world: &World, weight: Decimal, cap: Option<Decimal>) -> String {
     match cap {
         Some(cap) => format!("{weight} of {}", world.rules().weight_text(cap)),
+        None if weight == Decimal::ZERO && world.rules().weight_unit().is_empty() => String::new(),
         None => world.rules().weight_text(weight),
     }
 }

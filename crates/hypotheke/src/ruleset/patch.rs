@@ -3,6 +3,7 @@
 
 use super::Ruleset;
 use super::compile::limit_by_default;
+use super::deals::{Deal, DealSide};
 use super::kind::PropertyValue;
 use super::view::{KindDef, KindFigures, NO_PACK, PropertyDef};
 use crate::id::{KindId, PropertyId, TagId};
@@ -35,6 +36,7 @@ impl Ruleset {
     /// result.
     pub(crate) fn patch_kind(&mut self, kind: KindId, patch: &KindPatch) -> Option<KindBefore> {
         let index = kind.index();
+        let offered = self.offered(kind);
         let mut before = KindBefore {
             kind,
             def: self.kinds.get(index)?.clone(),
@@ -67,7 +69,27 @@ impl Ruleset {
             }
         }
         self.ask_filters_of(kind);
+        // Deals for other kinds, and prices of nothing, are for the compiler to judge.
+        if self.offered(kind) != offered || self.has_bad_price(kind) {
+            self.restore_kind(before);
+            return None;
+        }
         Some(before)
+    }
+
+    fn sides(&self) -> impl Iterator<Item = (&Deal, DealSide)> {
+        self.deals().iter().flat_map(|deal| [(deal, DealSide::Buy), (deal, DealSide::Sell)])
+    }
+
+    /// Of each side of each deal, whether it is for a kind.
+    fn offered(&self, kind: KindId) -> Vec<bool> {
+        self.sides().map(|(deal, side)| self.offers(deal, side, kind)).collect()
+    }
+
+    /// Whether a deal for a kind has no valid price for it.
+    fn has_bad_price(&self, kind: KindId) -> bool {
+        let is_bad = |(deal, side)| self.offers(deal, side, kind) && self.lot(deal, side, kind).is_none();
+        self.sides().any(is_bad)
     }
 
     /// Puts the kind back.

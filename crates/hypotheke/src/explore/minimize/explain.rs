@@ -46,11 +46,7 @@ fn deal_asks(world: &World, operation: &Operation) -> Option<String> {
     };
     let rules = world.rules();
     let (deal, lot) = rules.deal_for(side, kind, &world.container_name(at))?;
-    let items = |items: &[(KindId, u32)]| {
-        let item = |&(kind, count): &(KindId, u32)| format!("{count} {}", rules.known_kind(kind).id());
-        items.iter().map(item).collect::<Vec<_>>().join(" and ")
-    };
-    let (gets, gives) = (items(&lot.gets), items(&lot.gives));
+    let (gets, gives) = (rules.items_text(&lot.gets), rules.items_text(&lot.gives));
     Some(match side {
         DealSide::Buy => format!("The deal {} sells {gets} for {gives}", deal.id()),
         DealSide::Sell => format!("The deal {} pays {gets} for {gives}", deal.id()),

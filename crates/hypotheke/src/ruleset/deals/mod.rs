@@ -5,6 +5,7 @@ mod read;
 pub(super) use read::read;
 
 use super::access::Access;
+use super::kind::Kind;
 use super::source::{AccessSource, FilterSource, Written};
 use super::view::{FilterId, Ruleset};
 use crate::id::KindId;
@@ -130,6 +131,17 @@ pub enum DealSide {
     Sell,
 }
 
+impl DealSide {
+    /// As a ruleset writes it: `buy` or `sell`.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            DealSide::Buy => "buy",
+            DealSide::Sell => "sell",
+        }
+    }
+}
+
 /// A deal for items of one kind: what one lot is.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Lot {
@@ -139,6 +151,26 @@ pub struct Lot {
     pub gets: Vec<(KindId, u32)>,
     /// What the holder gives.
     pub gives: Vec<(KindId, u32)>,
+}
+
+impl Lot {
+    /// What an operation names: what the holder gets if it buys, and gives if it sells.
+    #[must_use]
+    pub fn named(&self, side: DealSide) -> &[(KindId, u32)] {
+        match side {
+            DealSide::Buy => &self.gets,
+            DealSide::Sell => &self.gives,
+        }
+    }
+
+    /// What is given in return.
+    #[must_use]
+    pub fn price(&self, side: DealSide) -> &[(KindId, u32)] {
+        match side {
+            DealSide::Buy => &self.gives,
+            DealSide::Sell => &self.gets,
+        }
+    }
 }
 
 impl Deal {
@@ -181,7 +213,7 @@ impl Deal {
 }
 
 impl Ruleset {
-    /// All deals, in the order of their names.
+    /// All deals, in the order of the ruleset.
     #[must_use]
     pub fn deals(&self) -> &[Deal] {
         &self.deals
@@ -199,11 +231,36 @@ impl Ruleset {
     /// The deal for a kind at a container, by the container's name in the world, and one lot of it.
     #[must_use]
     pub fn deal_for(&self, side: DealSide, kind: KindId, container: &str) -> Option<(&Deal, Lot)> {
-        let deals = self.deals_at.get(container)?;
-        deals.iter().find_map(|&deal| {
-            let deal = &self.deals[deal as usize];
-            Some((deal, self.lot(deal, side, kind)?))
-        })
+        self.deals_at(container).find_map(|deal| Some((deal, self.lot(deal, side, kind)?)))
+    }
+
+    /// The deals that are made at a container, by the container's name in the world.
+    pub fn deals_at(&self, container: &str) -> impl Iterator<Item = &Deal> {
+        self.deals_at.get(container).into_iter().flatten().map(|&deal| &self.deals[deal as usize])
+    }
+
+    /// Every lot of a deal: one of a fixed deal; of a deal by prices one for each kind and side, in
+    /// the order of the kinds.
+    #[must_use]
+    pub fn lots(&self, deal: &Deal) -> Vec<(DealSide, Lot)> {
+        match &deal.terms {
+            Terms::Lot { gives, takes } => {
+                let size = gives.first().map_or(0, |(_, count)| *count);
+                vec![(DealSide::Buy, Lot { size, gets: gives.clone(), gives: takes.clone() })]
+            }
+            Terms::Prices { .. } => {
+                let sides = |kind| [DealSide::Buy, DealSide::Sell].map(|side| (side, kind));
+                let lots = self.kinds().map(Kind::handle).flat_map(sides);
+                lots.filter_map(|(side, kind)| Some((side, self.lot(deal, side, kind)?))).collect()
+            }
+        }
+    }
+
+    /// Items in words: `1 tin and 2 coin`.
+    #[must_use]
+    pub fn items_text(&self, items: &[(KindId, u32)]) -> String {
+        let item = |&(kind, count): &(KindId, u32)| Some(format!("{count} {}", self.kind(kind)?.id()));
+        items.iter().filter_map(item).collect::<Vec<_>>().join(" and ")
     }
 
     /// Whether a deal is one for a kind.

@@ -48,6 +48,7 @@ fn read_side(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) ->
     portions
 }
 
+/// A price; in place of a wrong one, of which the fault is noted, one that nothing is wrong with.
 fn read_price(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str, round: Rounding) -> Option<PriceSource> {
     let value = section.table.get(key)?;
     let at = reading.at(value);
@@ -56,12 +57,13 @@ fn read_price(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str, r
     let factor = reading.decimal(&price, "factor");
     let choices = [("up", Rounding::Up), ("down", Rounding::Down)];
     let round = reading.choice(&price, "round", &choices).unwrap_or(round);
-    let factor = factor?;
+    let sound = PriceSource { at, factor: Decimal::from(1), round: Rounding::Up };
+    let Some(factor) = factor else { return Some(sound) };
     if factor.value <= Decimal::ZERO {
         let message = format!("the factor {} is not above 0", factor.value);
         let fault = Diagnostic::error("out-of-range", factor.at, message).label("too low");
         reading.faults.push(fault.help("Write a factor above 0, such as `factor = 1.25`"));
-        return None;
+        return Some(sound);
     }
     Some(PriceSource { at, factor: factor.value, round })
 }
