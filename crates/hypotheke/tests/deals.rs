@@ -177,3 +177,41 @@ fn deals_that_nobody_can_make_are_warned_of() {
     assert_eq!(warnings(&shut), ["nobody may take out of `shut`, or put in"]);
     assert_eq!(warnings(&format!("{shut}use-nobody = true\n")), [""; 0]);
 }
+
+/// Billions could be bought, and a few have room: each number is not tried.
+#[test]
+fn the_largest_number_of_a_large_deal_is_found_at_once() {
+    let rules = "[kind.coin]\nstack-limit = 4000000000\nweight = 0.01\n[kind.sand]\nvalue = 1\nstack-limit = 4000000000\nweight = 1\n\
+                 [kind.salt]\nstack-limit = 4000000000\n[container.pit]\nslots = 3\n[container.till]\nslots = 1\nstack-limit = 900000000\n\
+                 [container.purse]\nslots = 3\nweight-cap = 40000000\n[holder.mara]\ncarries = [\"purse\"]\n\
+                 [deal.sand]\nat = \"pit\"\nof = \"sand\"\ncurrency = \"coin\"\nbuy = { factor = 3 }\ncoins-to = \"till\"\n\
+                 [start]\npit = [\"4000000000 sand\"]\n\"mara.purse\" = [\"4000000000 coin\"]\n";
+    let rules = Ruleset::from_toml("rules.toml", rules).unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let operation = |text: &str| text.parse::<NamedOperation>().unwrap();
+    let buy = operation("mara buys 1000000000 sand at pit").resolve(&world).unwrap();
+    // The coins weigh 40,000,000: each lot brings 1 and takes 0.03 away.
+    let refusal = world.dry_run(&buy).unwrap_err();
+    assert_eq!((refusal.reason(), refusal.max_amount()), (Reason::WeightCap, 0));
+    let heavier = operation("consume 1000000000 coin from mara.purse").resolve(&world).unwrap();
+    assert!(world.perform(&heavier).unwrap().is_complete());
+    let buy = operation("mara buys up to 1000000000 sand at pit").resolve(&world).unwrap();
+    // 10,000,000 are left for sand, and 0.03 more for each: 10,000,000 / 0.97.
+    assert_eq!(world.perform(&buy).unwrap().done(), 10_309_278);
+}
+
+/// The coins for one bag go into the other one.
+#[test]
+fn bags_are_not_sold_with_the_room_for_what_they_bring() {
+    let rules = "[kind.coin]\nstack-limit = 6\n[kind.bag]\nvalue = 1\npack = \"lining\"\n[container.lining]\nslots = 1\n\
+                 [container.stall]\nslots = 5\n[container.straps]\nslots = 4\nworn = true\n[holder.mara]\ncarries = [\"straps\"]\n\
+                 [deal.bags]\nat = \"stall\"\nof = \"bag\"\ncurrency = \"coin\"\nsell = { factor = 1 }\n\
+                 [start]\nstall = [\"2 coin\"]\n\"mara.straps\" = [\"2 bag\"]\n";
+    let rules = Ruleset::from_toml("rules.toml", rules).unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let sell = |text: &str, world: &World| text.parse::<NamedOperation>().unwrap().resolve(world).unwrap();
+    let refusal = world.dry_run(&sell("mara sells 2 bag at stall", &world)).unwrap_err();
+    assert_eq!((refusal.reason(), refusal.max_amount()), (Reason::NoRoom, 1));
+    let up_to = sell("mara sells up to 2 bag at stall", &world);
+    assert_eq!(world.perform(&up_to).unwrap().done(), 1);
+}

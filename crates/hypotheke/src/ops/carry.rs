@@ -415,7 +415,7 @@ impl Carrying {
         }
         let (portions, in_order) = self.portions(draft, all);
         let missing = self.requested.filter(|&requested| self.there < requested);
-        if missing.is_none() && !in_order && lay_all(draft, &portions, self.going) {
+        if missing.is_none() && !in_order && lay_all(draft, &portions, self.going) == all {
             self.count = all;
             return Ok(self.done());
         }
@@ -459,11 +459,18 @@ pub(super) fn lay(draft: &mut Draft<'_>, cell: Cell, spot: Spot, wanted: u32, go
     }
 }
 
-/// Lays all portions where they go, one after the other, unless one of them does not go.
-pub(super) fn lay_all(draft: &mut Draft<'_>, portions: &[Portion], going: Going) -> bool {
-    portions.iter().all(|portion| {
+/// Lays portions where they go, one after the other, until one of them does not go in full; returns
+/// the number of items.
+pub(super) fn lay_all(draft: &mut Draft<'_>, portions: &[Portion], going: Going) -> u64 {
+    let mut laid = 0;
+    for portion in portions {
         draft.settle();
-        let Some(spot) = portion.from else { return false };
-        lay(draft, draft.cell(spot), spot, portion.count, going) == portion.count
-    })
+        let Some(spot) = portion.from else { break };
+        let given = lay(draft, draft.cell(spot), spot, portion.count, going);
+        laid += u64::from(given);
+        if given < portion.count {
+            break;
+        }
+    }
+    laid
 }

@@ -39,14 +39,14 @@ pub(super) fn plan(
         }
     };
     draft.be_exact(true);
-    let failed = dealing.exchange(lots).attempt(draft);
-    let Some(&first) = failed.first() else { return Ok(Done { requested, count: lots * size }) };
+    let Err(failed) = dealing.exchange(lots).attempt(draft) else {
+        return Ok(Done { requested, count: lots * size });
+    };
     draft.be_exact(false);
     let start = draft.point();
     let could = dealing.most(draft, lots - 1);
     draft.go_back_to(&start);
-    draft.note_causes(failed);
-    Err(Refusal::new(first).up_to(could * size))
+    Err(failed.refusal(draft).up_to(could * size))
 }
 
 /// A deal that a holder asks for.
@@ -131,23 +131,28 @@ impl Dealing {
         if made > 0 {
             return Ok(Done { requested: Some(requested), count: made * u64::from(self.lot.size) });
         }
-        let failed = self.exchange(1).attempt(draft);
-        let first = failed.first().copied().unwrap_or(Cause::EmptySource {
-            at: Place::Container(draft.container_id(self.container)),
-            kind: Some(self.kind),
-        });
-        draft.note_causes(failed);
-        Err(Refusal::new(first))
+        match self.exchange(1).attempt(draft) {
+            Err(failed) => Err(failed.refusal(draft)),
+            Ok(()) => Ok(Done { requested: Some(requested), count: u64::from(self.lot.size) }),
+        }
     }
 
     /// Makes the largest number of lots, up to one, that can be made. More lots may free slots that
-    /// fewer do not, so every number is a case of its own.
+    /// fewer do not, so every number is a case of its own. But unless packs leave, fewer lots do not
+    /// leave more room: numbers for which there is no room by that measure are not tried.
     fn most(&self, draft: &mut Draft<'_>, lots: u64) -> u64 {
         let one = self.exchange(1);
         let sides = one.sides.iter().enumerate();
         let paid = sides.flat_map(|(nth, side)| side.gives.iter().map(move |&(kind, each)| (nth, kind, each)));
         let bound = paid.map(|(nth, kind, each)| one.there(draft, nth, kind) / each.max(1)).min().unwrap_or(0);
-        (1..=bound.min(lots)).rev().find(|&lots| self.exchange(lots).attempt(draft).is_empty()).unwrap_or(0)
+        let mut lots = bound.min(lots);
+        while lots > 0 {
+            let Err(failed) = self.exchange(lots).attempt(draft) else { break };
+            let of_one = |nth: usize, kind: u32| one.sides[nth].gives.iter().find(|(given, _)| given.0 == kind);
+            let most = failed.most.iter().filter_map(|&(nth, kind, most)| Some(most / of_one(nth, kind)?.1.max(1)));
+            lots = most.min().unwrap_or(u64::MAX).min(lots - 1);
+        }
+        lots
     }
 }
 

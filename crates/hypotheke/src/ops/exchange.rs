@@ -11,7 +11,7 @@ use smallvec::SmallVec;
 use super::carry::{Going, lay_all};
 use super::draft::{Draft, DraftPoint};
 use super::reasons::Portion;
-use super::refusal::Cause;
+use super::refusal::{Cause, Refusal};
 use super::target::Target;
 use crate::id::{KindId, StackId};
 use crate::narrow;
@@ -46,6 +46,25 @@ pub(super) struct Exchange {
     pub(super) goods: usize,
 }
 
+/// Why an exchange is not made.
+#[derive(Default)]
+pub(super) struct Failed {
+    /// The checks that fail, in order.
+    pub(super) causes: Vec<Cause>,
+    /// A side, the number of a kind that it gives, and how many of them it could give: the others are stuck, or
+    /// have no room on the other side, and would not have more if fewer were exchanged.
+    pub(super) most: SmallVec<[(usize, u32, u64); 2]>,
+}
+
+impl Failed {
+    /// The refusal of the first check; the draft notes all.
+    pub(super) fn refusal(self, draft: &mut Draft<'_>) -> Refusal {
+        let first = self.causes.first().copied().unwrap_or(Cause::BadAmount);
+        draft.note_causes(self.causes);
+        Refusal::new(first)
+    }
+}
+
 /// The stacks that a side gives, in the slots of the transit container, and the checks that fail.
 #[derive(Default)]
 struct Taken {
@@ -54,6 +73,8 @@ struct Taken {
     missing: Vec<Cause>,
     /// The items may not leave.
     stuck: Vec<Cause>,
+    /// As in [`Failed`].
+    most: SmallVec<[(usize, u32, u64); 2]>,
 }
 
 impl Exchange {
@@ -66,13 +87,13 @@ impl Exchange {
         there
     }
 
-    /// Performs the exchange; or nothing, and returns the checks that fail, in order.
-    pub(super) fn attempt(&self, draft: &mut Draft<'_>) -> Vec<Cause> {
+    /// Performs the exchange, or nothing.
+    pub(super) fn attempt(&self, draft: &mut Draft<'_>) -> Result<(), Failed> {
         let (actor, noted) = (draft.actor, draft.take_noted());
         let transit = draft.open_transit();
         let start = draft.point();
-        let failed = self.exchange(draft, transit, &start);
-        if !failed.is_empty() {
+        let done = self.exchange(draft, transit, &start);
+        if done.is_err() {
             draft.go_back_to(&start);
         }
         draft.close_transit();
@@ -80,27 +101,32 @@ impl Exchange {
         draft.actor = actor;
         let _ = draft.take_noted();
         draft.note_first(noted);
-        failed
+        done
     }
 
-    fn exchange(&self, draft: &mut Draft<'_>, transit: u32, start: &DraftPoint) -> Vec<Cause> {
+    fn exchange(&self, draft: &mut Draft<'_>, transit: u32, start: &DraftPoint) -> Result<(), Failed> {
         let begin = draft.events().len();
         let mut taken = Taken::default();
         let is_all_there = (0..2).all(|nth| self.take(draft, nth, transit, &mut taken));
-        let Taken { waiting, missing, stuck } = taken;
+        let Taken { waiting, missing, stuck, most } = taken;
         if !is_all_there || !missing.is_empty() && !draft.collects_causes() {
-            return missing.into_iter().take(1).collect();
+            return Err(Failed { causes: missing.into_iter().take(1).collect(), most });
         }
-        let (left, mut failed) = (draft.events().len(), stuck);
+        let left = draft.events().len();
+        let mut failed = Failed { causes: stuck, most };
+        // A pack that leaves takes its slots away: with fewer there would be more room.
+        let loses_slots = waiting.each_ref().map(|spots| spots.iter().any(|&spot| draft.cell(spot).is_pack()));
         for nth in [self.goods, 1 - self.goods] {
             let taker = &self.sides[1 - nth];
             act_as(draft, taker);
-            failed.extend(place(draft, &waiting[nth], taker.into));
+            let Err((causes, fits)) = place(draft, &waiting[nth], taker.into) else { continue };
+            failed.causes.extend(causes);
+            failed.most.extend(fits.filter(|_| !loses_slots[1 - nth]).map(|(kind, count)| (nth, kind, count)));
         }
         // An earlier check comes first, whatever it is about.
-        failed.sort_by_key(Cause::reason);
-        failed.splice(0..0, missing);
-        if failed.is_empty() {
+        failed.causes.sort_by_key(Cause::reason);
+        failed.causes.splice(0..0, missing);
+        if failed.causes.is_empty() {
             let inside =
                 |spot: Spot, inner: PackContents| inner.is_pack() && draft.is_within(spot.container, inner.container());
             let flows = Flows::new(&draft.events()[begin..], left - begin);
@@ -108,11 +134,11 @@ impl Exchange {
                 Some(order) => draft.reorder(start, |_| order),
                 None => {
                     let at = draft.place_of_target(self.sides[1 - self.goods].into);
-                    failed.push(Cause::NoRoom { at, requested: 1, room: 0 });
+                    failed.causes.push(Cause::NoRoom { at, requested: 1, room: 0 });
                 }
             }
         }
-        failed
+        if failed.causes.is_empty() { Ok(()) } else { Err(failed) }
     }
 
     /// Takes what a side gives; false if there is nothing of a kind.
@@ -141,6 +167,10 @@ impl Exchange {
             let admitted = |&spot: &Spot| admits(draft, taker.into, spot);
             let (first, then): (Vec<Spot>, Vec<Spot>) = free.into_iter().partition(admitted);
             act_as(draft, side);
+            let could = first.iter().chain(&then).map(|&spot| u64::from(draft.cell(spot).count)).sum();
+            if could < wanted {
+                taken.most.push((nth, kind.0, could));
+            }
             let mut left = wanted;
             for (spot, is_stuck) in first
                 .into_iter()
@@ -207,8 +237,11 @@ fn admits(draft: &Draft<'_>, into: Target, spot: Spot) -> bool {
     }
 }
 
-/// Places what waits with the other side; or nothing, and returns the checks that fail.
-fn place(draft: &mut Draft<'_>, waiting: &[Spot], into: Target) -> Vec<Cause> {
+/// The checks that fail, and how many items of the first kind could be placed, if not all.
+type NotPlaced = (Vec<Cause>, Option<(u32, u64)>);
+
+/// Places what waits with the other side; or nothing.
+fn place(draft: &mut Draft<'_>, waiting: &[Spot], into: Target) -> Result<(), NotPlaced> {
     let start = draft.point();
     let portion = |&spot: &Spot| {
         let cell = draft.cell(spot);
@@ -216,20 +249,23 @@ fn place(draft: &mut Draft<'_>, waiting: &[Spot], into: Target) -> Vec<Cause> {
     };
     let portions: Vec<Portion> = waiting.iter().map(portion).collect();
     let going = Going::To(into);
-    if lay_all(draft, &portions, going) {
+    let placed = lay_all(draft, &portions, going);
+    let wanted = |of: &[Portion]| of.iter().map(|portion| u64::from(portion.count)).sum::<u64>();
+    if placed == wanted(&portions) {
         draft.settle();
-        return Vec::new();
+        return Ok(());
     }
+    let first_kind = portions.chunk_by(|one, other| one.item.kind == other.item.kind).next().unwrap_or_default();
+    let fits = first_kind.first().filter(|_| placed < wanted(first_kind)).map(|it| (it.item.kind, placed));
     draft.go_back_to(&start);
     let _ = draft.take_noted();
     let first = draft.why_not(&portions, going);
     let mut causes = draft.take_noted();
     if causes.is_empty() {
-        let requested = portions.iter().map(|portion| u64::from(portion.count)).sum();
-        let no_room = || Cause::NoRoom { at: draft.place_of_target(into), requested, room: 0 };
+        let no_room = || Cause::NoRoom { at: draft.place_of_target(into), requested: wanted(&portions), room: 0 };
         causes.push(first.unwrap_or_else(no_room));
     }
-    causes
+    Err((causes, fits))
 }
 
 /// A stack that leaves, or a part of one.

@@ -18,10 +18,10 @@ pub(super) fn plan(draft: &mut Draft<'_>, one: &Offered, other: &Offered) -> Pla
         return Err(Refusal::new(Cause::BadAmount));
     }
     draft.be_exact(true);
-    let failed = Exchange { sides, goods: 0 }.attempt(draft);
-    let Some(&first) = failed.first() else { return Ok(Done { requested: None, count: u64::from(one.count) }) };
-    draft.note_causes(failed);
-    Err(Refusal::new(first))
+    match (Exchange { sides, goods: 0 }).attempt(draft) {
+        Ok(()) => Ok(Done { requested: None, count: u64::from(one.count) }),
+        Err(failed) => Err(failed.refusal(draft)),
+    }
 }
 
 /// The game acts for both.

@@ -289,8 +289,8 @@ fn deal(rules: &Rules, draw: &Draw, holder: Option<usize>, any: At) -> Request {
     let more = Amount::UpTo(2 + draw.count * 3);
     let given = |kind: usize, index: usize| Request::Create(more, kind, Look::default(), at(index), (0, 0));
     match (draw.at.0, own) {
-        (0, Some(own)) => given(of_holder, own),
-        (1, _) => given(of_container.0, of_container.1),
+        (0 | 1, Some(own)) => given(of_holder, own),
+        (2, _) => given(of_container.0, of_container.1),
         _ => {
             let lots = draw.count + 1;
             let amount = match draw.amount {
@@ -314,8 +314,8 @@ fn trade(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         own.flat_map(|at| model.state.slots(&at).iter().flatten().map(|it| (it.kind, it.count)).collect::<Vec<_>>())
             .collect()
     };
-    let offer = |holder: usize, nth: usize, more: usize| {
-        let all = has(holder);
+    let offer = |holder: usize, nth: usize, more: usize, other: Option<usize>| {
+        let all: Vec<(usize, u32)> = has(holder).into_iter().filter(|(kind, _)| Some(*kind) != other).collect();
         let (kind, most) = match all.get(nth % all.len().max(1)).filter(|_| draw.suiting) {
             Some(&(kind, most)) => (kind, most),
             None => (nth % rules.kinds.len(), 3),
@@ -323,7 +323,8 @@ fn trade(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         let count = if draw.suiting && more.is_multiple_of(3) { most } else { u32::try_from(more % 4).unwrap() };
         (count, kind, holder)
     };
-    Request::Trade(offer(one, kind, count), offer(other, count, kind))
+    let offered = offer(one, kind, count, None);
+    Request::Trade(offered, offer(other, count, kind, Some(offered.1)))
 }
 
 /// A deposit of what a holder has into a container in which there is some of it.
@@ -430,7 +431,7 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         0..=4 => Request::Create(draw.amount, kind, draw.look(), into, draw.at),
         5 => {
             let full = |stack: &Stack| stack.inside.iter().flatten().any(Option::is_some);
-            let pack = taken(model, one.2, full).filter(|_| draw.suiting && draw.kind.is_multiple_of(3));
+            let pack = taken(model, one.2, full).filter(|_| draw.suiting && draw.kind.is_multiple_of(2));
             Request::Consume(draw.amount, chosen.filter(|_| pack.is_none()), pack.unwrap_or(from))
         }
         6..=8 => Request::Swap(slot(from), slot(to)),

@@ -10,6 +10,7 @@ mod generate;
 mod remedies;
 mod replay;
 mod rules;
+mod trading;
 mod walking;
 
 use std::collections::BTreeMap;
@@ -240,9 +241,13 @@ fn every_answer_is_reached_often() {
     let mut runner = TestRunner::deterministic();
     let mut answers: BTreeMap<String, u32> = BTreeMap::new();
     let strategy = (any_rules(), prop::collection::vec(any_draw(), 99..101));
-    for _ in 0..cases {
-        let (rules, draws) = strategy.new_tree(&mut runner).expect("a case").current();
-        for (answer, count) in compare(&rules, &draws) {
+    let in_trade = (trading::trading_rules(), prop::collection::vec(trading::trading_draw(), 99..101));
+    for case in 0..cases {
+        let mut played = vec![strategy.new_tree(&mut runner).expect("a case").current()];
+        if case.is_multiple_of(4) {
+            played.push(in_trade.new_tree(&mut runner).expect("a case").current());
+        }
+        for (answer, count) in played.iter().flat_map(|(rules, draws)| compare(rules, draws)) {
             *answers.entry(answer).or_insert(0) += count;
         }
     }

@@ -237,9 +237,8 @@ impl Compiler {
             }
         }
         if let Some((container, side, kind, first)) = clash {
-            let does = if side == DealSide::Buy { "buy" } else { "sell" };
             let kind = self.rules.known_kind(kind).id();
-            let message = format!("deal `{}` is the second one to {does} `{kind}` at `{container}`", deal.id);
+            let message = format!("deal `{}` is the second one to {} `{kind}` at `{container}`", deal.id, side.word());
             let fault = Diagnostic::error("duplicate", source.id.at, message).related(first, "the first one");
             self.fault(fault.help("Leave the kind or the container out of one of them"));
         }
