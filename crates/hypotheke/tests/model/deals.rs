@@ -256,6 +256,8 @@ impl Model {
                     break;
                 }
                 let cell = self.state.find(stack.id).expect("a place");
+                // Some of its contents may be in transit.
+                let stack = self.state.get(&cell).expect("a stack").clone();
                 failed.extend(self.all_stuck(&cell, &stack, &going).into_iter().filter(|no| no.reason == "no-take"));
                 let count = u32::try_from(count).unwrap();
                 let id = if count == stack.count { stack.id } else { self.state.new_id() };
