@@ -459,7 +459,8 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
             let name = if matches!(operation.action, Action::Buy { .. }) { "buy" } else { "sell" };
             format!("{name} {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*at))
         }
-        Action::Together { .. } | Action::Trade { .. } | Action::Depart { .. } | Action::Arrive { .. } => {
+        Action::Trade { one, other } => format!("trade {:?} {:?}", one.kind, other.kind),
+        Action::Together { .. } | Action::Depart { .. } | Action::Arrive { .. } => {
             panic!("no search tries that")
         }
     }
