@@ -215,3 +215,42 @@ fn bags_are_not_sold_with_the_room_for_what_they_bring() {
     let up_to = sell("mara sells up to 2 bag at stall", &world);
     assert_eq!(world.perform(&up_to).unwrap().done(), 1);
 }
+
+/// Both sides fill the slots that the other one leaves, and each stack ends in several slots.
+#[test]
+fn stacks_in_each_others_way_are_exchanged() {
+    let rules = "[kind.coin]\nstack-limit = 6\n[kind.tin]\nvalue = 1\nstack-limit = 6\n[container.stall]\nslots = 2\nstack-limit = 4\n\
+                 [container.pockets]\nslots = 2\nslot = [{ stack-limit = 2 }]\n[holder.mara]\ncarries = [\"pockets\"]\n\
+                 [deal.tins]\nat = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"\nsell = { factor = 1 }\n\
+                 [start]\nstall = [\"8 coin\"]\n\"mara.pockets\" = [\"8 tin\"]\n";
+    let rules = Ruleset::from_toml("rules.toml", rules).unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    world.set_undo_limit(1);
+    let before = world.snapshot();
+    let sell: NamedOperation = "mara sells tin at stall".parse().unwrap();
+    assert!(world.perform(&sell.resolve(&world).unwrap()).unwrap().is_complete());
+    let contents = |world: &World, name: &str| -> Vec<(u32, String, u32)> {
+        let stacks = world.stacks(world.container(name).unwrap());
+        stacks.map(|(slot, stack)| (slot, stack.kind().id().to_owned(), stack.count())).collect()
+    };
+    let stall = [(0, "tin".to_owned(), 4), (1, "tin".to_owned(), 4)];
+    let pockets = [(0, "coin".to_owned(), 2), (1, "coin".to_owned(), 6)];
+    assert_eq!((contents(&world, "stall"), contents(&world, "mara.pockets")), (stall.to_vec(), pockets.to_vec()));
+    world.undo(world.revision()).unwrap();
+    assert_eq!(world.snapshot().containers, before.containers);
+    assert_eq!(world.snapshot().holders, before.holders);
+}
+
+/// The tins leave no slot for the ropes if there are more of them than one slot takes.
+#[test]
+fn lots_of_several_kinds_are_made_as_often_as_all_have_room() {
+    let kinds = ["coin", "tin", "rope"].map(|kind| format!("[kind.{kind}]\nstack-limit = 2_000_000_000\n")).concat();
+    let rules = "[container.stall]\nslots = 3\n[container.pockets]\nslots = 3\n                 slot = [{}, { stack-limit = 7_000_000 }, { stack-limit = 9_000_000 }]\n[holder.mara]\ncarries = [\"pockets\"]\n                 [deal.kit]\nat = \"stall\"\ngives = [\"1 tin\", \"1 rope\"]\ntakes = [\"1 coin\"]\n                 [start]\nstall = [\"2000000000 tin\", \"2000000000 rope\"]\n\"mara.pockets\" = [\"2000000000 coin\"]\n";
+    let rules = Ruleset::from_toml("rules.toml", &(kinds + rules)).unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let buy = |text: &str, world: &World| text.parse::<NamedOperation>().unwrap().resolve(world).unwrap();
+    let refusal = world.dry_run(&buy("mara buys 1999999999 tin at stall", &world)).unwrap_err();
+    assert_eq!((refusal.reason(), refusal.max_amount()), (Reason::NoRoom, 7_000_000));
+    let up_to = buy("mara buys up to 1999999999 tin at stall", &world);
+    assert_eq!(world.perform(&up_to).unwrap().done(), 7_000_000);
+}

@@ -395,7 +395,7 @@ impl Verb {
                 ["trade", "trades", "traded"],
                 "trade 2 flare of surveyor for 1 radio of driver",
                 (ANYONE, Items, Walks, 2),
-                effects(Any, [NO, NO, NO, NO, NO, NO]),
+                effects(Carried, [NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Depart => row(
                 ["depart", "departs", "departed"],

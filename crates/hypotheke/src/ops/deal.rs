@@ -44,7 +44,7 @@ pub(super) fn plan(
     };
     draft.be_exact(false);
     let start = draft.point();
-    let could = dealing.most(draft, lots - 1);
+    let could = dealing.most(draft, failed.most.min(lots - 1));
     draft.go_back_to(&start);
     Err(failed.refusal(draft).up_to(could * size))
 }
@@ -87,8 +87,7 @@ impl Dealing {
     /// The number of lots for which the holder has enough to give.
     pub(super) fn affordable(&self, draft: &mut Draft<'_>) -> u64 {
         let one = self.exchange(1);
-        let gives = one.sides[0].gives.clone().into_iter();
-        gives.map(|(kind, each)| one.there(draft, 0, kind) / each.max(1)).min().unwrap_or(0)
+        one.lots_there(draft, 0)
     }
 
     /// Which of the two sides gives the goods.
@@ -101,28 +100,25 @@ impl Dealing {
 
     /// The holder's side is judged first.
     fn exchange(&self, lots: u64) -> Exchange {
-        let times = |items: &[(KindId, u32)]| -> SmallVec<[(KindId, u64); 2]> {
-            items.iter().map(|&(kind, count)| (kind, u64::from(count).saturating_mul(lots))).collect()
-        };
         let (from, into) = match self.side {
             DealSide::Buy => (self.container, self.till),
             DealSide::Sell => (self.till, self.container),
         };
         let holder = Side {
             actor: Some(self.holder.index),
-            gives: times(&self.lot.gives),
+            gives: SmallVec::from_slice(&self.lot.gives),
             from: Giver::Holder(self.holder.index),
             into: Target::Holder(self.holder.index),
             passes_nobody: false,
         };
         let container = Side {
             actor: None,
-            gives: times(&self.lot.gets),
+            gives: SmallVec::from_slice(&self.lot.gets),
             from: Giver::Container(from),
             into: Target::Container(into),
             passes_nobody: self.passes_nobody,
         };
-        Exchange { sides: [holder, container], goods: self.goods() }
+        Exchange { sides: [holder, container], goods: self.goods(), lots }
     }
 
     /// Makes as many as it can; what it makes stays in the draft.
@@ -142,15 +138,10 @@ impl Dealing {
     /// leave more room: numbers for which there is no room by that measure are not tried.
     fn most(&self, draft: &mut Draft<'_>, lots: u64) -> u64 {
         let one = self.exchange(1);
-        let sides = one.sides.iter().enumerate();
-        let paid = sides.flat_map(|(nth, side)| side.gives.iter().map(move |&(kind, each)| (nth, kind, each)));
-        let bound = paid.map(|(nth, kind, each)| one.there(draft, nth, kind) / each.max(1)).min().unwrap_or(0);
-        let mut lots = bound.min(lots);
+        let mut lots = lots.min(one.lots_there(draft, 0)).min(one.lots_there(draft, 1));
         while lots > 0 {
             let Err(failed) = self.exchange(lots).attempt(draft) else { break };
-            let of_one = |nth: usize, kind: u32| one.sides[nth].gives.iter().find(|(given, _)| given.0 == kind);
-            let most = failed.most.iter().filter_map(|&(nth, kind, most)| Some(most / of_one(nth, kind)?.1.max(1)));
-            lots = most.min().unwrap_or(u64::MAX).min(lots - 1);
+            lots = failed.most.min(lots - 1);
         }
         lots
     }

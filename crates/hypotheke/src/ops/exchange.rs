@@ -23,8 +23,8 @@ use crate::world::{Event, PackContents, Place, Spot, StackClass, StackLocation};
 pub(super) struct Side {
     /// Who acts while it gives and takes; `None` for the game, which no list keeps away.
     pub(super) actor: Option<u32>,
-    /// Kinds and numbers, in order.
-    pub(super) gives: SmallVec<[(KindId, u64); 2]>,
+    /// Kinds and numbers for one lot, in order.
+    pub(super) gives: SmallVec<[(KindId, u32); 2]>,
     pub(super) from: Giver,
     pub(super) into: Target,
     /// `nobody` in `put-by` and `take-by` does not keep it away.
@@ -44,16 +44,16 @@ pub(super) struct Exchange {
     pub(super) sides: [Side; 2],
     /// Which of them gives the goods.
     pub(super) goods: usize,
+    pub(super) lots: u64,
 }
 
 /// Why an exchange is not made.
-#[derive(Default)]
 pub(super) struct Failed {
     /// The checks that fail, in order.
     pub(super) causes: Vec<Cause>,
-    /// A side, the number of a kind that it gives, and how many of them it could give: the others are stuck, or
-    /// have no room on the other side, and would not have more if fewer were exchanged.
-    pub(super) most: SmallVec<[(usize, u32, u64); 2]>,
+    /// No larger number of lots can be made: the other items are stuck, or have no room on the other
+    /// side, and would not have more if fewer were exchanged. The number itself may be too large.
+    pub(super) most: u64,
 }
 
 impl Failed {
@@ -66,7 +66,6 @@ impl Failed {
 }
 
 /// The stacks that a side gives, in the slots of the transit container, and the checks that fail.
-#[derive(Default)]
 struct Taken {
     waiting: [Vec<Spot>; 2],
     /// There is too little.
@@ -74,7 +73,7 @@ struct Taken {
     /// The items may not leave.
     stuck: Vec<Cause>,
     /// As in [`Failed`].
-    most: SmallVec<[(usize, u32, u64); 2]>,
+    most: u64,
 }
 
 impl Exchange {
@@ -85,6 +84,12 @@ impl Exchange {
         let there = stacks(draft, side.from, kind).iter().map(|&spot| u64::from(draft.cell(spot).count)).sum();
         draft.pass_nobody(false);
         there
+    }
+
+    /// For how many lots a side has enough.
+    pub(super) fn lots_there(&self, draft: &mut Draft<'_>, side: usize) -> u64 {
+        let gives = self.sides[side].gives.clone().into_iter();
+        gives.map(|(kind, each)| self.there(draft, side, kind) / u64::from(each.max(1))).min().unwrap_or(0)
     }
 
     /// Performs the exchange, or nothing.
@@ -106,7 +111,8 @@ impl Exchange {
 
     fn exchange(&self, draft: &mut Draft<'_>, transit: u32, start: &DraftPoint) -> Result<(), Failed> {
         let begin = draft.events().len();
-        let mut taken = Taken::default();
+        let mut taken =
+            Taken { waiting: [Vec::new(), Vec::new()], missing: Vec::new(), stuck: Vec::new(), most: self.lots };
         let is_all_there = (0..2).all(|nth| self.take(draft, nth, transit, &mut taken));
         let Taken { waiting, missing, stuck, most } = taken;
         if !is_all_there || !missing.is_empty() && !draft.collects_causes() {
@@ -114,23 +120,23 @@ impl Exchange {
         }
         let left = draft.events().len();
         let mut failed = Failed { causes: stuck, most };
-        // A pack that leaves takes its slots away: with fewer there would be more room.
-        let loses_slots = waiting.each_ref().map(|spots| spots.iter().any(|&spot| draft.cell(spot).is_pack()));
+        // A pack takes its slots away or brings them: with fewer there may be more room.
+        let room_shrinks = waiting.iter().flatten().any(|&spot| draft.cell(spot).is_pack());
         for nth in [self.goods, 1 - self.goods] {
             let taker = &self.sides[1 - nth];
             act_as(draft, taker);
-            let Err((causes, fits)) = place(draft, &waiting[nth], taker.into) else { continue };
+            let Err(causes) = place(draft, &waiting[nth], taker.into) else { continue };
             failed.causes.extend(causes);
-            failed.most.extend(fits.filter(|_| !loses_slots[1 - nth]).map(|(kind, count)| (nth, kind, count)));
+            if !room_shrinks {
+                failed.most = self.most_placed(draft, nth, &waiting[nth], failed.most);
+            }
         }
         // An earlier check comes first, whatever it is about.
         failed.causes.sort_by_key(Cause::reason);
         failed.causes.splice(0..0, missing);
         if failed.causes.is_empty() {
-            let inside =
-                |spot: Spot, inner: PackContents| inner.is_pack() && draft.is_within(spot.container, inner.container());
             let flows = Flows::new(&draft.events()[begin..], left - begin);
-            match flows.ordered(&inside) {
+            match flows.ordered(draft) {
                 Some(order) => draft.reorder(start, |_| order),
                 None => {
                     let at = draft.place_of_target(self.sides[1 - self.goods].into);
@@ -144,7 +150,8 @@ impl Exchange {
     /// Takes what a side gives; false if there is nothing of a kind.
     fn take(&self, draft: &mut Draft<'_>, nth: usize, transit: u32, taken: &mut Taken) -> bool {
         let (side, taker) = (&self.sides[nth], &self.sides[1 - nth]);
-        for &(kind, wanted) in &side.gives {
+        for &(kind, each) in &side.gives {
+            let wanted = u64::from(each).saturating_mul(self.lots);
             act_as(draft, side);
             let spots = stacks(draft, side.from, kind);
             let there: u64 = spots.iter().map(|&spot| u64::from(draft.cell(spot).count)).sum();
@@ -167,10 +174,8 @@ impl Exchange {
             let admitted = |&spot: &Spot| admits(draft, taker.into, spot);
             let (first, then): (Vec<Spot>, Vec<Spot>) = free.into_iter().partition(admitted);
             act_as(draft, side);
-            let could = first.iter().chain(&then).map(|&spot| u64::from(draft.cell(spot).count)).sum();
-            if could < wanted {
-                taken.most.push((nth, kind.0, could));
-            }
+            let could: u64 = first.iter().chain(&then).map(|&spot| u64::from(draft.cell(spot).count)).sum();
+            taken.most = taken.most.min(could / u64::from(each.max(1)));
             let mut left = wanted;
             for (spot, is_stuck) in first
                 .into_iter()
@@ -196,6 +201,34 @@ impl Exchange {
             }
         }
         true
+    }
+
+    /// The largest number of lots, up to one, of which the items that wait have room with the other
+    /// side. If all of them have room, so have fewer.
+    fn most_placed(&self, draft: &mut Draft<'_>, nth: usize, waiting: &[Spot], most: u64) -> u64 {
+        let (gives, going) = (&self.sides[nth].gives, Going::To(self.sides[1 - nth].into));
+        let start = draft.point();
+        let (mut fits, mut too_many) = (0, most.saturating_add(1).min(self.lots));
+        while too_many - fits > 1 {
+            let lots = fits + (too_many - fits) / 2;
+            let mut left: SmallVec<[(u32, u64); 2]> =
+                gives.iter().map(|&(kind, each)| (kind.0, u64::from(each).saturating_mul(lots))).collect();
+            let mut portions = portions(draft, waiting);
+            for portion in &mut portions {
+                let Some((_, left)) = left.iter_mut().find(|(kind, _)| *kind == portion.item.kind) else { continue };
+                portion.count = portion.count.min(narrow::at_most(*left));
+                *left -= u64::from(portion.count);
+            }
+            let all = count(&portions);
+            if lay_all(draft, &portions, going) == all {
+                fits = lots;
+            } else {
+                too_many = lots;
+            }
+            draft.go_back_to(&start);
+            let _ = draft.take_noted();
+        }
+        fits
     }
 }
 
@@ -237,35 +270,36 @@ fn admits(draft: &Draft<'_>, into: Target, spot: Spot) -> bool {
     }
 }
 
-/// The checks that fail, and how many items of the first kind could be placed, if not all.
-type NotPlaced = (Vec<Cause>, Option<(u32, u64)>);
-
-/// Places what waits with the other side; or nothing.
-fn place(draft: &mut Draft<'_>, waiting: &[Spot], into: Target) -> Result<(), NotPlaced> {
-    let start = draft.point();
+fn portions(draft: &Draft<'_>, waiting: &[Spot]) -> Vec<Portion> {
     let portion = |&spot: &Spot| {
         let cell = draft.cell(spot);
         Portion { item: draft.item(cell), count: cell.count, from: Some(spot) }
     };
-    let portions: Vec<Portion> = waiting.iter().map(portion).collect();
-    let going = Going::To(into);
-    let placed = lay_all(draft, &portions, going);
-    let wanted = |of: &[Portion]| of.iter().map(|portion| u64::from(portion.count)).sum::<u64>();
-    if placed == wanted(&portions) {
+    waiting.iter().map(portion).collect()
+}
+
+fn count(portions: &[Portion]) -> u64 {
+    portions.iter().map(|portion| u64::from(portion.count)).sum()
+}
+
+/// Places what waits with the other side; or nothing, and gives the checks that fail.
+fn place(draft: &mut Draft<'_>, waiting: &[Spot], into: Target) -> Result<(), Vec<Cause>> {
+    let start = draft.point();
+    let (portions, going) = (portions(draft, waiting), Going::To(into));
+    let requested = count(&portions);
+    if lay_all(draft, &portions, going) == requested {
         draft.settle();
         return Ok(());
     }
-    let first_kind = portions.chunk_by(|one, other| one.item.kind == other.item.kind).next().unwrap_or_default();
-    let fits = first_kind.first().filter(|_| placed < wanted(first_kind)).map(|it| (it.item.kind, placed));
     draft.go_back_to(&start);
     let _ = draft.take_noted();
     let first = draft.why_not(&portions, going);
     let mut causes = draft.take_noted();
     if causes.is_empty() {
-        let no_room = || Cause::NoRoom { at: draft.place_of_target(into), requested: wanted(&portions), room: 0 };
+        let no_room = || Cause::NoRoom { at: draft.place_of_target(into), requested, room: 0 };
         causes.push(first.unwrap_or_else(no_room));
     }
-    Err((causes, fits))
+    Err(causes)
 }
 
 /// A stack that leaves, or a part of one.
@@ -284,11 +318,23 @@ struct Leaving {
     is_whole: bool,
 }
 
+impl Leaving {
+    /// Where it is by now.
+    fn location(&self) -> StackLocation {
+        match self.is_whole {
+            true => StackLocation { spot: self.at, stack: self.stack, ..self.from },
+            false => self.from,
+        }
+    }
+}
+
 /// Some of what leaves, on its way to its place.
 struct Entering {
     of: usize,
     to: StackLocation,
     count: u32,
+    /// What enters the same slot before it.
+    after: Option<usize>,
     /// It brings the whole stack there, with its id.
     keeps_id: bool,
     is_done: bool,
@@ -318,13 +364,14 @@ impl Flows {
         let leaving: Vec<Leaving> = leaving.collect();
         let numbers: FxHashMap<Spot, usize> = leaving.iter().enumerate().map(|(nth, it)| (it.transit, nth)).collect();
         let mut kept = FxHashSet::default();
-        let entering = enter.iter().filter_map(|event| match *event {
-            Event::Moved { count, from, to, .. } => {
-                let of = *numbers.get(&from.spot)?;
-                let keeps_id = leaving[of].is_whole && leaving[of].stack == to.stack && kept.insert(of);
-                Some(Entering { of, to, count, keeps_id, is_done: false })
-            }
+        let mut last = FxHashMap::default();
+        let enters = enter.iter().filter_map(|event| match *event {
+            Event::Moved { count, from, to, .. } => Some((*numbers.get(&from.spot)?, to, count)),
             _ => None,
+        });
+        let entering = enters.enumerate().map(|(nth, (of, to, count))| {
+            let keeps_id = leaving[of].is_whole && leaving[of].stack == to.stack && kept.insert(of);
+            Entering { of, to, count, after: last.insert(to.spot, nth), keeps_id, is_done: false }
         });
         let entering = entering.collect();
         let whole = leaving.iter().enumerate().filter(|(_, it)| it.is_whole);
@@ -334,7 +381,7 @@ impl Flows {
 
     /// The events in an order in which each slot is free, or has an alike stack, when something
     /// enters it. `None` if there is none.
-    fn ordered(mut self, inside: &impl Fn(Spot, PackContents) -> bool) -> Option<Vec<Event>> {
+    fn ordered(mut self, draft: &Draft<'_>) -> Option<Vec<Event>> {
         loop {
             let mut moved = false;
             for nth in 0..self.entering.len() {
@@ -353,7 +400,7 @@ impl Flows {
             if self.entering.iter().all(|it| it.is_done) {
                 return Some(self.ordered);
             }
-            if !moved && !self.swap(inside) {
+            if !moved && !self.swap(draft) && !self.join(draft) {
                 return None;
             }
         }
@@ -367,8 +414,8 @@ impl Flows {
 
     fn is_ready(&self, nth: usize) -> bool {
         let entering = &self.entering[nth];
-        let is_first = || self.entering[..nth].iter().all(|it| it.is_done || it.to.spot != entering.to.spot);
-        !entering.is_done && !self.taken.contains_key(&entering.to.spot) && is_first()
+        let is_first = entering.after.is_none_or(|before| self.entering[before].is_done);
+        !entering.is_done && !self.taken.contains_key(&entering.to.spot) && is_first
     }
 
     /// Some of a stack goes to its place; with its id, all of it goes, and the rest goes on from
@@ -376,10 +423,7 @@ impl Flows {
     fn go(&mut self, nth: usize) {
         let Entering { of, to, count, keeps_id, .. } = self.entering[nth];
         let leaving = &mut self.leaving[of];
-        let from = match leaving.is_whole {
-            true => StackLocation { spot: leaving.at, stack: leaving.stack, ..leaving.from },
-            false => leaving.from,
-        };
+        let from = leaving.location();
         let moved = if keeps_id { leaving.left } else { count };
         leaving.left -= count;
         let Leaving { kind, class, inner, .. } = *leaving;
@@ -393,23 +437,59 @@ impl Flows {
         self.entering[nth].is_done = true;
     }
 
-    /// A whole stack whose place is taken by another one that leaves swaps with it.
-    fn swap(&mut self, inside: &impl Fn(Spot, PackContents) -> bool) -> bool {
-        let found = self.entering.iter().position(|it| {
-            let Some(other) = self.taken.get(&it.to.spot).filter(|_| it.keeps_id && !it.is_done) else { return false };
-            let (mine, other) = (&self.leaving[it.of], &self.leaving[*other]);
-            !inside(mine.at, other.inner) && !inside(other.at, mine.inner)
+    /// Whole stacks whose places are taken by others that leave swap with them.
+    fn swap(&mut self, draft: &Draft<'_>) -> bool {
+        let inside = |it: &Leaving, other: &Leaving| {
+            other.inner.is_pack() && draft.is_within(it.at.container, other.inner.container())
+        };
+        let mut swapped = false;
+        for nth in 0..self.entering.len() {
+            let Entering { of, to, count, keeps_id, is_done, .. } = self.entering[nth];
+            let Some(&other) = self.taken.get(&to.spot).filter(|&&other| keeps_id && !is_done && other != of) else {
+                continue;
+            };
+            let (mine, its) = (&self.leaving[of], &self.leaving[other]);
+            if inside(mine, its) || inside(its, mine) {
+                continue;
+            }
+            let here = StackLocation { spot: mine.at, stack: mine.stack, ..to };
+            let there = StackLocation { stack: its.stack, ..to };
+            self.ordered.push(Event::Swapped { one: here, other: there });
+            self.taken.remove(&to.spot);
+            self.taken.insert(here.spot, other);
+            self.leaving[other].at = here.spot;
+            (self.leaving[of].at, self.leaving[of].left) = (to.spot, self.leaving[of].left - count);
+            self.entering[nth].is_done = true;
+            swapped = true;
+        }
+        swapped
+    }
+
+    /// A whole stack that ends in stacks of others is in the way: it joins the one that is first to
+    /// enter where some of it goes, and goes on with that one. They are alike, since they end in one
+    /// stack. Only such stacks are in the way when nothing can swap, and each time there is one less.
+    fn join(&mut self, draft: &Draft<'_>) -> bool {
+        // What does not leave stays at the place of a part, and counts there too.
+        let rest = |it: &Leaving| if it.is_whole { 0 } else { draft.cell(it.from.spot).count };
+        let has_room = |it: &Leaving, count: u32| {
+            it.left.checked_add(count).is_some_and(|both| both.checked_add(rest(it)).is_some())
+        };
+        let found = self.entering.iter().find_map(|it| {
+            let mine = &self.leaving[it.of];
+            if it.is_done || self.taken.get(&mine.at) != Some(&it.of) {
+                return None;
+            }
+            let first = self.entering.iter().find(|other| !other.is_done && other.to.spot == it.to.spot)?;
+            (first.of != it.of && has_room(&self.leaving[first.of], mine.left)).then_some((it.of, first.of))
         });
-        let Some(nth) = found else { return false };
-        let Entering { of, to, count, .. } = self.entering[nth];
-        let Some(other) = self.taken.remove(&to.spot) else { return false };
-        let here = StackLocation { spot: self.leaving[of].at, stack: self.leaving[of].stack, ..to };
-        let there = StackLocation { stack: self.leaving[other].stack, ..to };
-        self.ordered.push(Event::Swapped { one: here, other: there });
-        self.taken.insert(here.spot, other);
-        self.leaving[other].at = here.spot;
-        (self.leaving[of].at, self.leaving[of].left) = (to.spot, self.leaving[of].left - count);
-        self.entering[nth].is_done = true;
+        let Some((of, onto)) = found else { return false };
+        let (from, to) = (self.leaving[of].location(), self.leaving[onto].location());
+        let Leaving { kind, class, inner, left: count, at, .. } = self.leaving[of];
+        self.ordered.push(Event::Moved { kind, count, from, to, class, inner });
+        self.taken.remove(&at);
+        self.leaving[of].left = 0;
+        self.leaving[onto].left += count;
+        self.entering.iter_mut().filter(|it| !it.is_done && it.of == of).for_each(|it| it.of = onto);
         true
     }
 }

@@ -18,7 +18,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, one: &Offered, other: &Offered) -> Pla
         return Err(Refusal::new(Cause::BadAmount));
     }
     draft.be_exact(true);
-    match (Exchange { sides, goods: 0 }).attempt(draft) {
+    match (Exchange { sides, goods: 0, lots: 1 }).attempt(draft) {
         Ok(()) => Ok(Done { requested: None, count: u64::from(one.count) }),
         Err(failed) => Err(failed.refusal(draft)),
     }
@@ -33,7 +33,7 @@ fn side(draft: &Draft<'_>, offered: &Offered) -> Result<Side, Refusal> {
     let holder = offered.of.index;
     Ok(Side {
         actor: None,
-        gives: SmallVec::from_elem((offered.kind, u64::from(offered.count)), 1),
+        gives: SmallVec::from_elem((offered.kind, offered.count), 1),
         from: Giver::Holder(holder),
         into: Target::Holder(holder),
         passes_nobody: false,

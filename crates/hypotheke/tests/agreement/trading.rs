@@ -87,10 +87,7 @@ pub(super) fn trading_draw() -> impl Strategy<Value = Draw> {
 proptest! {
     #![proptest_config(ProptestConfig { cases: 200, max_shrink_iters: 20_000, ..ProptestConfig::default() })]
 
-    /// Now and then it finds an exchange that the engine refuses for want of an order of changes, and
-    /// the model makes.
     #[test]
-    #[ignore = "some exchanges have no order of changes yet"]
     fn engine_and_model_agree_in_trade(
         rules in trading_rules(),
         draws in prop::collection::vec(trading_draw(), 1..120),

@@ -6,8 +6,8 @@ use std::collections::BTreeSet;
 
 use hypotheke::explore::Verb;
 use hypotheke::{
-    Action, Amount, ContainerId, DealSide, Decimal, HolderId, KindId, Landing, LiftAmount, MarkId, Operation, Place,
-    PropertyId, PropertyValue, SortKey, World,
+    Action, Amount, ContainerId, DealSide, Decimal, HolderId, KindId, Landing, LiftAmount, MarkId, Offered, Operation,
+    Place, PropertyId, PropertyValue, SortKey, World,
 };
 
 /// The scope.
@@ -133,6 +133,26 @@ impl Tried {
             }
         }
         found
+    }
+
+    /// The same, and what only walks try: trades.
+    pub(crate) fn walked(&self, world: &World) -> Vec<Operation> {
+        let mut found = self.operations(world);
+        if self.verbs.contains(&Verb::Trade) {
+            let offers: Vec<Offered> = self.actors.iter().flat_map(|&of| self.offered(world, of)).collect();
+            found.extend(pairs(&offers, &offers).into_iter().map(|(one, other)| Operation::trading(one, other)));
+        }
+        found
+    }
+
+    /// Every number of every kind that a holder has.
+    fn offered(&self, world: &World, of: HolderId) -> Vec<Offered> {
+        let kinds = world.rules().kinds().map(hypotheke::Kind::handle);
+        let counts = |kind| {
+            let there = u32::try_from(world.count(kind, Some(of.into()))).expect("a small world");
+            (1..=there).map(move |count| Offered { count, kind, of })
+        };
+        kinds.flat_map(counts).collect()
     }
 
     fn actions(&self, verb: Verb, world: &World, places: &Places) -> Vec<Action> {
@@ -391,8 +411,8 @@ impl Tried {
     }
 }
 
-fn pairs(places: &[Place], kinds: &[Option<KindId>]) -> Vec<(Place, Option<KindId>)> {
-    places.iter().flat_map(|&place| kinds.iter().map(move |&kind| (place, kind))).collect()
+fn pairs<A: Clone, B: Clone>(ones: &[A], others: &[B]) -> Vec<(A, B)> {
+    ones.iter().flat_map(|one| others.iter().map(|other| (one.clone(), other.clone()))).collect()
 }
 
 /// What a claim can see of an operation: its verb, the places between which it goes, and what it
