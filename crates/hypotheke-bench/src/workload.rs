@@ -241,8 +241,10 @@ impl Library {
         }
     }
 
-    fn perform(&mut self, operation: Operation) -> u32 {
-        let operation = Operation { actor: self.actor, ..operation };
+    // Its result is as if the caller had written it in place: nothing is copied.
+    #[inline(always)]
+    fn perform(&mut self, mut operation: Operation) -> u32 {
+        operation.actor = self.actor;
         self.world.perform(&operation).map_or(0, |outcome| u32::try_from(outcome.done()).unwrap_or(u32::MAX))
     }
 }

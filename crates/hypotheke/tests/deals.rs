@@ -102,6 +102,9 @@ fn each_fault_of_a_deal_has_its_place_and_a_remedy() {
     ];
     assert_eq!(found.iter().filter(|fault| figures.contains(&fault.as_str())).count(), found.len(), "{found:?}");
     assert_eq!(found.len(), 2, "{found:?}");
+    let found =
+        faults(&format!("[kind.tarp]\nvalue = 0.0001\n[deal.d]\nat = \"stall\"\n{}", PRICES.replace("tin", "tarp")));
+    assert_eq!(found, ["2 bad-number: `value` of kind `tarp`: more than three decimal places"]);
 }
 
 #[test]

@@ -128,7 +128,7 @@ impl Exchange {
             let Err(causes) = place(draft, &waiting[nth], taker.into) else { continue };
             failed.causes.extend(causes);
             if !room_shrinks {
-                failed.most = self.most_placed(draft, nth, &waiting[nth], failed.most);
+                failed.most = self.lots_with_room(draft, nth, &waiting[nth], failed.most);
             }
         }
         // An earlier check comes first, whatever it is about.
@@ -205,7 +205,7 @@ impl Exchange {
 
     /// The largest number of lots, up to one, of which the items that wait have room with the other
     /// side. If all of them have room, so have fewer.
-    fn most_placed(&self, draft: &mut Draft<'_>, nth: usize, waiting: &[Spot], most: u64) -> u64 {
+    fn lots_with_room(&self, draft: &mut Draft<'_>, nth: usize, waiting: &[Spot], most: u64) -> u64 {
         let (gives, going) = (&self.sides[nth].gives, Going::To(self.sides[1 - nth].into));
         let start = draft.point();
         let (mut fits, mut too_many) = (0, most.saturating_add(1).min(self.lots));

@@ -8,7 +8,7 @@
 use super::limits::Limit;
 use super::operation::{Action, Operation};
 use super::refusal::{Cause, Refusal};
-use crate::id::{ContainerId, HolderId, KindId, StackId};
+use crate::id::{ContainerId, KindId, StackId};
 use crate::language::Amount;
 use crate::language::Position;
 use crate::narrow;
@@ -81,8 +81,7 @@ impl World {
         from: &Place,
         to: &Place,
     ) -> Result<Outcome, Refusal> {
-        let actor = operation.actor;
-        let (Some(here), Some(there)) = (self.simple_slot(actor, from), self.simple_slot(actor, to)) else {
+        let (Some(here), Some(there)) = (self.simple_slot(operation, from), self.simple_slot(operation, to)) else {
             return self.perform_on_draft(operation);
         };
         // Both are looked up before anything hangs on either, so that the processor waits for them
@@ -101,8 +100,7 @@ impl World {
 
     #[inline(never)]
     fn perform_swap(&mut self, operation: &Operation, one: &Place, other: &Place) -> Result<Outcome, Refusal> {
-        let actor = operation.actor;
-        let (Some(here), Some(there)) = (self.simple_slot(actor, one), self.simple_slot(actor, other)) else {
+        let (Some(here), Some(there)) = (self.simple_slot(operation, one), self.simple_slot(operation, other)) else {
             return self.perform_on_draft(operation);
         };
         let (mine, yours) = (self.cell_at(here), self.cell_at(there));
@@ -118,15 +116,15 @@ impl World {
 
     /// A slot, if its container is a simple one.
     #[inline(always)]
-    fn simple_slot(&self, actor: Option<HolderId>, place: &Place) -> Option<At<'_>> {
+    fn simple_slot(&self, operation: &Operation, place: &Place) -> Option<At<'_>> {
         let &Place::Slot(id, slot) = place else { return None };
-        self.simple(actor, id, slot)
+        self.simple(operation, id, slot)
     }
 
     #[inline(always)]
-    pub(super) fn simple(&self, actor: Option<HolderId>, id: ContainerId, slot: u32) -> Option<At<'_>> {
+    pub(super) fn simple(&self, operation: &Operation, id: ContainerId, slot: u32) -> Option<At<'_>> {
         let state = self.plain_state(id)?;
-        (self.is_simple(state, slot) && self.is_plainly_open(actor, state))
+        (self.is_simple(state, slot) && (state.for_anyone || self.is_plainly_open(operation.actor, state)))
             .then_some(At { spot: Spot { container: id.index, slot }, state })
     }
 
@@ -215,20 +213,18 @@ impl World {
         }
         let (requested, done) = match &operation.action {
             &Action::Move { amount, kind: None, from, to } => {
-                let (here, there) =
-                    (self.simple_slot(operation.actor, &from)?, self.simple_slot(operation.actor, &to)?);
+                let (here, there) = (self.simple_slot(operation, &from)?, self.simple_slot(operation, &to)?);
                 let carried = self.weigh_move(amount, [self.cell_at(here), self.cell_at(there)], here, there)?;
                 (carried.requested.map(u64::from), u64::from(carried.given))
             }
             &Action::Swap { one, other } => {
-                let (one, other) =
-                    (self.simple_slot(operation.actor, &one)?, self.simple_slot(operation.actor, &other)?);
+                let (one, other) = (self.simple_slot(operation, &one)?, self.simple_slot(operation, &other)?);
                 let (mine, yours) = (self.cell_at(one), self.cell_at(other));
                 self.weigh_swap([mine, yours], one, other)?;
                 (None, u64::from(mine.count) + u64::from(yours.count))
             }
             Action::Create { amount, kind, variant, to: Place::Container(to), .. } if variant.is_plain() => {
-                let to = self.simple(operation.actor, *to, 0)?.spot.container;
+                let to = self.simple(operation, *to, 0)?.spot.container;
                 let (plain, requested, exact, want) = self.weigh_create(*amount, *kind, to)?;
                 let stacks = self.rules.figures[kind.index()].stack_limit > 1;
                 let given = self.find_parts(plain, want, stacks, to, |_, _| {});
@@ -238,7 +234,7 @@ impl World {
                 (Some(u64::from(requested)), u64::from(given))
             }
             &Action::Consume { amount, kind: Some(kind), from: Place::Container(from) } => {
-                let from = self.simple(operation.actor, from, 0)?.spot.container;
+                let from = self.simple(operation, from, 0)?.spot.container;
                 let (requested, exact) = self.weigh_consume(amount, kind)?;
                 let first = self.next_of_kind(from, kind.0, 0);
                 let given = self.find_taken(kind, from, first, requested, |_, _| {});

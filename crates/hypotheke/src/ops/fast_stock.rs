@@ -18,7 +18,7 @@ impl World {
         kind: KindId,
         to: &ContainerId,
     ) -> Result<Outcome, Refusal> {
-        let to = self.simple(operation.actor, *to, 0).map(|at| at.spot.container);
+        let to = self.simple(operation, *to, 0).map(|at| at.spot.container);
         match to.and_then(|to| self.create_fast(amount, kind, to)) {
             Some((requested, given)) => self.done_fast(Some(requested), u64::from(given)),
             None => self.perform_on_draft(operation),
@@ -33,7 +33,7 @@ impl World {
         kind: KindId,
         from: &ContainerId,
     ) -> Result<Outcome, Refusal> {
-        let Some(At { spot: Spot { container, .. }, .. }) = self.simple(operation.actor, *from, 0) else {
+        let Some(At { spot: Spot { container, .. }, .. }) = self.simple(operation, *from, 0) else {
             return self.perform_on_draft(operation);
         };
         let Some(wanted) = self.weigh_consume(amount, kind) else { return self.perform_on_draft(operation) };

@@ -252,6 +252,8 @@ pub(crate) struct StartSource {
 pub(crate) struct RulesetSource {
     pub(crate) sources: Vec<Source>,
     pub(crate) faults: Faults,
+    /// The value of a kind is not a number: nothing can be said about prices.
+    pub(crate) has_unread_value: bool,
     pub(crate) title: Option<String>,
     pub(crate) version: u32,
     pub(crate) weight_unit: Option<String>,

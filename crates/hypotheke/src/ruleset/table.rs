@@ -234,6 +234,8 @@ impl TableReader<'_> {
             self.fault(fault);
         }
         let name = text_of(record, self.columns.name);
+        let value = self.decimal(record, row, self.columns.value, "value");
+        into.has_unread_value |= value.is_none() && !text_of(record, self.columns.value).is_empty();
         let kind = KindSource {
             id: into.arena.add(id),
             name: into.arena.add(if name.is_empty() { id } else { name }),
@@ -241,7 +243,7 @@ impl TableReader<'_> {
             at,
             tag_set: into.tag_set(text_of(record, self.columns.tags), at),
             weight: self.weight(record, row),
-            value: self.decimal(record, row, self.columns.value, "value").unwrap_or_default(),
+            value: value.unwrap_or_default(),
             stack_limit: self.limit(record, row, self.columns.stack_limit, "stack-limit"),
             is_protected: self.is_protected(record, row),
             max_in_world: self.limit(record, row, self.columns.max_in_world, "most-in-world"),

@@ -202,6 +202,8 @@ impl RulesetSource {
         let tags_at = KindAt::Toml(tags.first().map_or(id.at, |tag| tag.at));
         let tags: Vec<&str> = tags.iter().map(|tag| tag.value.as_str()).collect();
         let tag_set = self.tag_set(&tags.join(" "), tags_at);
+        let value = reading.decimal(&section, "value");
+        self.has_unread_value |= value.is_none() && section.table.contains_key("value");
         let kind = KindSource {
             id: self.arena.add(&id.value),
             name: self.arena.add(name.as_deref().unwrap_or(&id.value)),
@@ -209,7 +211,7 @@ impl RulesetSource {
             at,
             tag_set,
             weight: reading.weight(&section, "weight").map_or(Decimal::ZERO, |weight| weight.value),
-            value: reading.decimal(&section, "value").map_or(Decimal::ZERO, |value| value.value),
+            value: value.map_or(Decimal::ZERO, |value| value.value),
             stack_limit: reading.count(&section, "stack-limit").map(|limit| limit.value),
             is_protected: reading.flag(&section, "protected").unwrap_or(false),
             max_in_world: reading.count(&section, "most-in-world").map(|most| most.value),

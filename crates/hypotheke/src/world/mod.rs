@@ -190,7 +190,7 @@ pub(crate) struct ContainerState {
     /// A slot says itself who may.
     pub(crate) has_slot_borders: bool,
     /// Anyone may do all of it.
-    for_anyone: bool,
+    pub(crate) for_anyone: bool,
     /// The owner may do all of it.
     for_owner: bool,
     /// The number of its owner's name, or `NONE`: of the holder that carries it, or of the owner of

@@ -86,7 +86,8 @@ impl World {
 
     /// Whether the actor is the game, or the container is for anyone, or for its owner, who acts. It
     /// errs on the side of no: lists are not read.
-    #[inline(always)]
+    // Out of the way of operations on containers for anyone, which do not call it.
+    #[inline(never)]
     pub(crate) fn is_plainly_open(&self, actor: Option<HolderId>, state: &ContainerState) -> bool {
         state.for_anyone || actor.is_none_or(|actor| state.for_owner && state.owner == self.name_number(actor.index))
     }

@@ -6,10 +6,12 @@ use crate::quantity::Decimal;
 use crate::ruleset::{Access, Cap, DealSide, Right};
 use crate::world::{Bearer, Event, GROUND, Place, StackLocation, World};
 
-/// The checks of the latest operation, each as a sentence; of a deal, its price.
-pub(in crate::explore) fn explain(world: &World, operation: &Operation) -> Vec<String> {
-    if let Some(deal) = deal_asks(world, operation) {
-        return vec![deal];
+/// The checks of the latest operation of those performed, each as a sentence. If it is a deal, its
+/// price and those of the earlier deals.
+pub(in crate::explore) fn explain(world: &World, performed: &[Operation]) -> Vec<String> {
+    let Some(latest) = performed.last() else { return Vec::new() };
+    if deal_asks(world, latest).is_some() {
+        return unique(performed.iter().filter_map(|operation| deal_asks(world, operation)).collect());
     }
     let mut found = Vec::new();
     for event in world.events() {
@@ -32,9 +34,13 @@ pub(in crate::explore) fn explain(world: &World, operation: &Operation) -> Vec<S
             _ => {}
         }
     }
+    unique(found)
+}
+
+fn unique(mut lines: Vec<String>) -> Vec<String> {
     let mut seen = std::collections::BTreeSet::new();
-    found.retain(|line| seen.insert(line.clone()));
-    found
+    lines.retain(|line| seen.insert(line.clone()));
+    lines
 }
 
 /// `The deal supplies pays 5 chit for 1 cocoa-tin`

@@ -73,7 +73,7 @@ pub(in crate::explore) fn replay(
     within: Within,
 ) -> Option<Replay> {
     let mut world = start.clone();
-    let mut played = Vec::new();
+    let (mut played, mut performed) = (Vec::new(), Vec::new());
     let ended =
         |steps, before, after, message, explanation| Some(Replay { steps, before, after, message, explanation });
     if let Some(message) = exploration.met(aim, start, &world) {
@@ -114,10 +114,11 @@ pub(in crate::explore) fn replay(
         played.push(Step::read(&said).unwrap_or_else(|| step.clone()));
         let meant = exploration.were_meant(&world, &operation, meant);
         let is_meant = matches!(aim, Aim::Claim(claim) if meant.contains(&claim));
+        performed.push(operation);
         let met = is_meant.then(|| "the last operation is applied".to_owned());
         let met = met.or_else(|| exploration.met(aim, start, &world).filter(|_| aim == Aim::Law || !is_away));
         if let Some(message) = met {
-            let explanation = explain(&world, &operation);
+            let explanation = explain(&world, &performed);
             return ended(played, before, world, message, explanation);
         }
     }

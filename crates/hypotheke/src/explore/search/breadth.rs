@@ -375,7 +375,7 @@ impl<S: Successors> Search<S> {
     /// Plays the operations from the start again, and writes them down.
     fn follow(&mut self, moves: Vec<u32>, Wrong { message, once }: Wrong) -> Trace {
         let mut world = self.start.clone();
-        let (mut before, mut steps, mut latest) = (world.clone(), Vec::new(), None);
+        let (mut before, mut steps, mut performed) = (world.clone(), Vec::new(), Vec::new());
         for nth in moves {
             let Some(operation) = self.threads[0].operation(&world, &self.scope, nth) else { break };
             let operation = exactly(&world, &operation);
@@ -383,13 +383,13 @@ impl<S: Successors> Search<S> {
             before = world.clone();
             let applied = world.perform(&operation);
             debug_assert!(applied.is_ok(), "it was applied earlier");
-            latest = Some(operation);
+            performed.push(operation);
         }
         if let Some(once) = once {
             before = world.clone();
             once.happen(&mut world, &mut steps);
         }
-        let explanation = latest.map_or_else(Vec::new, |operation| explain(&world, &operation));
+        let explanation = explain(&world, &performed);
         Trace { steps, message, explanation, walk: None, start: None, before: Box::new(before), after: Box::new(world) }
     }
 }

@@ -129,7 +129,7 @@ impl Compiler {
         }
         let price = |source: &PriceSource| Price { factor: source.factor, round: source.round };
         for (source, key) in [(buy, "buy"), (sell, "sell")] {
-            let Some(source) = source else { continue };
+            let Some(source) = source.as_ref().filter(|_| !self.source.has_unread_value) else { continue };
             let worthless =
                 priced.iter().find(|&&kind| price(source).of(self.rules.known_kind(kind).value()).is_none());
             if let Some(kind) = worthless.map(|&kind| self.rules.known_kind(kind)) {
