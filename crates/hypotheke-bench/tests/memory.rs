@@ -136,7 +136,7 @@ fn what_comes_by_names_allocates_little() {
         .expect("rules")
         .into();
     let mut world = World::new(&rules);
-    let sentences = ["move 1 flare from depot to surveyor.pockets", "surveyor moves 1 flare from pockets to depot"];
+    let sentences = ["move 1 from depot/0 to surveyor.pockets/0", "surveyor moves 1 flare from pockets to depot"];
     let named: Vec<NamedOperation> = sentences.iter().map(|it| it.parse().expect("a sentence")).collect();
     let blocks = blocks_of_a_round(&mut || {
         for operation in &named {

@@ -287,7 +287,12 @@ fn print_selection(amount: Amount, kind: Option<&Word>, f: &mut fmt::Formatter<'
 }
 
 fn print_place(preposition: &str, place: Option<&Path>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-    place.map_or(Ok(()), |place| write!(f, " {preposition} {place}"))
+    let Some(place) = place else { return Ok(()) };
+    // Piece by piece: servers print the sentence of each request.
+    f.write_str(" ")?;
+    f.write_str(preposition)?;
+    f.write_str(" ")?;
+    fmt::Display::fmt(place, f)
 }
 
 impl fmt::Display for NamedOperation {

@@ -3,6 +3,7 @@
 use std::collections::VecDeque;
 use std::fmt;
 use std::str::FromStr;
+use std::sync::Arc;
 
 use rustc_hash::FxHashMap;
 use serde::{Deserialize, Serialize};
@@ -13,7 +14,7 @@ use super::Outcome;
 /// differ; begin each with the name of its sender.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
-pub struct RequestId(Box<str>);
+pub struct RequestId(Arc<str>);
 
 /// A text that is not a valid id.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
@@ -39,7 +40,7 @@ impl TryFrom<String> for RequestId {
 
 impl From<RequestId> for String {
     fn from(id: RequestId) -> String {
-        id.0.into()
+        id.0.as_ref().into()
     }
 }
 

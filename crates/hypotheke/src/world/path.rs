@@ -250,31 +250,33 @@ impl World {
 
     fn slot_of_step(&self, container: ContainerId, step: &PathStep) -> Result<u32, UnknownPlace> {
         let def = self.def_of(container.index);
-        let name = self.container_name(container);
+        let name = || self.container_name(container);
         let slots = self.slot_count(container.index);
         match step {
             PathStep::Slot(slot) if *slot < slots => Ok(*slot),
             PathStep::Slot(slot) => {
                 let help = format!("Choose a slot from 0 to {}", slots.saturating_sub(1));
-                Err(UnknownPlace::new(format!("`{name}` has no slot {slot}"), Some(help)))
+                Err(UnknownPlace::new(format!("`{}` has no slot {slot}", name()), Some(help)))
             }
             PathStep::RowColumn(row, column) => {
                 let slot = row.checked_mul(def.columns()).and_then(|first| first.checked_add(*column));
                 let lawful = slot.filter(|&slot| *column < def.columns() && slot < slots);
                 let rows = slots.div_ceil(def.columns());
-                let help = format!("It has {rows} rows of {} columns, both numbered from 0", def.columns());
                 lawful.ok_or_else(|| {
-                    UnknownPlace::new(format!("`{name}` has no slot in row {row}, column {column}"), Some(help))
+                    let help = format!("It has {rows} rows of {} columns, both numbered from 0", def.columns());
+                    UnknownPlace::new(format!("`{}` has no slot in row {row}, column {column}", name()), Some(help))
                 })
             }
             PathStep::NamedSlot(slot) => {
                 let names = def.ruled.iter().filter_map(|rule| rule.name.as_deref());
                 let found = def.ruled.iter().position(|rule| rule.name.as_deref() == Some(slot));
                 let unknown =
-                    || UnknownPlace::new(format!("`{name}` has no slot named `{slot}`"), suggestion(slot, names));
+                    || UnknownPlace::new(format!("`{}` has no slot named `{slot}`", name()), suggestion(slot, names));
                 found.and_then(|slot| u32::try_from(slot).ok()).ok_or_else(unknown)
             }
-            PathStep::Stack(_) | PathStep::Inside => Err(UnknownPlace::new(format!("unknown place in `{name}`"), None)),
+            PathStep::Stack(_) | PathStep::Inside => {
+                Err(UnknownPlace::new(format!("unknown place in `{}`", name()), None))
+            }
         }
     }
 

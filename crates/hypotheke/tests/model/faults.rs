@@ -54,10 +54,11 @@ pub(crate) enum Fault {
     PriceRoundedTheOtherWay,
     GivenStaysOpen,
     WorldHasNoMost,
+    OwnerLostInASave,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 49] = [
+    pub(crate) const ALL: [Fault; 50] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -107,9 +108,10 @@ impl Fault {
         Fault::PriceRoundedTheOtherWay,
         Fault::GivenStaysOpen,
         Fault::WorldHasNoMost,
+        Fault::OwnerLostInASave,
     ];
 
-    pub(super) fn is_on(self) -> bool {
+    pub(crate) fn is_on(self) -> bool {
         SWITCHED_ON.get() == Some(self)
     }
 }

@@ -6,7 +6,7 @@ use hypotheke::snapshot::{self, Container, Holder, InSlot, KindTotals, Landed, P
 use hypotheke::{Decimal, Position, Snapshot, StackId};
 
 use super::writing;
-use crate::model::{At, Inside, Names, Owner, Rules, Stack, State, Who};
+use crate::model::{At, Fault, Inside, Names, Owner, Rules, Stack, State, Who};
 
 struct Writer<'m> {
     rules: &'m Rules,
@@ -162,7 +162,7 @@ pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
         let index = number(holder, &container.name);
         state.slots[index] = reader.slots(container.slots, &container.stacks);
         reader.opened(&container.opened_by, Owner::Container(index));
-        if let Some(owner) = container.owner.as_deref() {
+        if let Some(owner) = container.owner.as_deref().filter(|_| !Fault::OwnerLostInASave.is_on()) {
             state.owners[index] = Names::find(&names.holders, owner);
         }
     }
