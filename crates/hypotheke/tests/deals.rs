@@ -20,7 +20,9 @@ fn faults(deal: &str) -> Vec<String> {
         let line = found.line_column(fault.location()).line - KINDS.lines().count();
         format!("{line} {}: {}", fault.code(), fault.message())
     };
-    assert!(found.iter().all(|fault| fault.help_text().is_some() || fault.code() == "duplicate"), "{errors}");
+    // The others say in their message what to write.
+    let helps = |fault: &Diagnostic| fault.help_text().is_some() || ["duplicate", "wrong-type"].contains(&fault.code());
+    assert!(found.iter().all(helps), "{errors}");
     found.iter().map(described).collect()
 }
 
@@ -102,6 +104,18 @@ fn each_fault_of_a_deal_has_its_place_and_a_remedy() {
     ];
     assert_eq!(found.iter().filter(|fault| figures.contains(&fault.as_str())).count(), found.len(), "{found:?}");
     assert_eq!(found.len(), 2, "{found:?}");
+    for (deal, expected) in [
+        ("at = 5\ngives = [\"1 tin\"]\ntakes = [\"1 coin\"]", "2 wrong-type: `at` of deal `d` must be"),
+        ("at = \"stall\"\ngives = \"1 tin\"\ntakes = [\"1 coin\"]", "3 wrong-type: `gives` of deal `d` must be"),
+        ("at = \"stall\"\ngives = [\"1 tin\"]\ntakes = [\"9999999999 coin\"]", "4 bad-portion: `9999999999` is not"),
+        ("at = \"stall\"\nof = \"tin\"\ncurrency = 5\nbuy = { factor = 1 }", "4 wrong-type: `currency` of deal `d`"),
+        ("at = \"stall\"\nof = \"tin\"\ncurrency = \"coin\"\nbuy = 4", "5 wrong-type: `buy` of a deal must be a table"),
+    ] {
+        let found = faults(&format!("[deal.d]\n{deal}"));
+        assert!(found.len() == 1 && found[0].starts_with(expected), "{found:?}");
+    }
+    let found = faults("[holder.bo]\ngroups = \"crew\"\n[group.crew]\nweight-cap = 5");
+    assert!(found.len() == 1 && found[0].starts_with("2 wrong-type: `groups` of holder `bo`"), "{found:?}");
     let found =
         faults(&format!("[kind.tarp]\nvalue = 0.0001\n[deal.d]\nat = \"stall\"\n{}", PRICES.replace("tin", "tarp")));
     assert_eq!(found, ["2 bad-number: `value` of kind `tarp`: more than three decimal places"]);

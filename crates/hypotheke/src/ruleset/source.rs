@@ -254,6 +254,8 @@ pub(crate) struct RulesetSource {
     pub(crate) faults: Faults,
     /// The value of a kind is not a number: nothing can be said about prices.
     pub(crate) has_unread_value: bool,
+    /// The groups of a holder could not be read.
+    pub(crate) has_unread_groups: bool,
     pub(crate) title: Option<String>,
     pub(crate) version: u32,
     pub(crate) weight_unit: Option<String>,

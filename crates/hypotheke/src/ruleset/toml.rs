@@ -298,7 +298,9 @@ impl RulesetSource {
     fn read_holder(&mut self, reading: &mut Reading<'_>, id: Written<String>, value: &Spanned<DeValue<'_>>) {
         check_name(reading, &id, "holder", false);
         let Some(section) = reading.section(value, format!("holder `{}`", id.value), HOLDER) else { return };
+        let errors = reading.faults.errors();
         let groups = reading.texts(&section, "groups");
+        self.has_unread_groups |= reading.faults.errors() > errors;
         for group in &groups {
             check_name(reading, group, "group", false);
         }

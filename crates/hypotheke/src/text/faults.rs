@@ -57,7 +57,12 @@ impl Faults {
     }
 
     pub(crate) fn has_errors(&self) -> bool {
-        self.errors.listed > 0
+        self.errors() > 0
+    }
+
+    /// The number of errors, listed or not.
+    pub(crate) fn errors(&self) -> usize {
+        self.errors.listed + self.errors.unlisted
     }
 
     pub(super) fn from_parts(listed: Vec<Diagnostic>, errors: usize, warnings: usize) -> Faults {

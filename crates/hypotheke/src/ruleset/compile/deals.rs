@@ -26,7 +26,7 @@ impl Compiler {
 
     fn compile_deal(&mut self, source: &DealSource) -> Option<Deal> {
         let whose = format!("deal `{}`", source.id.value);
-        if source.at.is_empty() {
+        if source.at.is_empty() && !source.has_faults {
             let fault = Diagnostic::error("missing-key", source.id.at, format!("{whose} has no `at`"));
             self.fault(fault.help("Name the container at which it is made: `at = \"stall\"`"));
         }
@@ -86,39 +86,46 @@ impl Compiler {
         let DealSource { gives, takes, of, currency, buy, sell, .. } = source;
         let has_lists = !gives.is_empty() || !takes.is_empty();
         let has_prices = of.is_some() || currency.is_some() || buy.is_some() || sell.is_some();
-        let fault = |message: String| Diagnostic::error("missing-key", source.id.at, message);
-        if has_lists == has_prices {
-            let message = match has_lists {
-                true => format!("{whose} has both lists and prices"),
-                false => format!("{whose} has neither lists nor prices"),
-            };
-            let help = "Write `gives` and `takes`, or `of`, `currency` and `buy` or `sell`";
-            self.fault(fault(message).help(help));
-            return None;
+        let fault = |what: &str| Diagnostic::error("missing-key", source.id.at, format!("{whose} has {what}"));
+        let missing = |compiler: &mut Compiler, what: &str, help: &str| {
+            if !source.has_faults {
+                compiler.fault(fault(what).help(help));
+            }
+        };
+        let either = "Write `gives` and `takes`, or `of`, `currency` and `buy` or `sell`";
+        match (has_lists, has_prices) {
+            (true, true) => {
+                self.fault(fault("both lists and prices").help(either));
+                return None;
+            }
+            (false, false) => {
+                missing(self, "neither lists nor prices", either);
+                return None;
+            }
+            _ => {}
         }
         if has_lists {
             for (list, key) in [(gives, "gives"), (takes, "takes")] {
                 if list.is_empty() {
-                    self.fault(fault(format!("{whose} has no `{key}`")).help(format!("Write `{key} = [\"25 coin\"]`")));
+                    missing(self, &format!("no `{key}`"), &format!("Write `{key} = [\"25 coin\"]`"));
                 }
             }
             return self.compile_lot(whose, gives, takes);
         }
+        let of_id = of.as_ref().map(|of| self.compile_filter(of));
+        let word = |currency: &Written<String>| Word::new(currency.value.as_str(), currency.at.span);
+        let coin = currency.as_ref().map(|currency| self.kind_of_deal(&word(currency), currency.at));
         let (Some(of), Some(currency)) = (of, currency) else {
             let key = if of.is_none() { "of" } else { "currency" };
-            self.fault(
-                fault(format!("{whose} has no `{key}`")).help("Write `of = \"food\"` and `currency = \"coin\"`"),
-            );
+            missing(self, &format!("no `{key}`"), "Write `of = \"food\"` and `currency = \"coin\"`");
             return None;
         };
         if buy.is_none() && sell.is_none() {
             let help = "Write `buy = { factor = 1.25, round = \"up\" }`, or `sell`";
-            self.fault(fault(format!("{whose} has neither `buy` nor `sell`")).help(help));
+            missing(self, "neither `buy` nor `sell`", help);
             return None;
         }
-        let of_id = self.compile_filter(of);
-        let coin = self.kind_of_deal(&Word::new(currency.value.as_str(), currency.at.span), currency.at)?;
-        let of_id = of_id?;
+        let (of_id, coin) = (of_id??, coin??);
         let priced: Vec<KindId> = self.rules.kinds().map(Kind::handle).collect();
         let priced = priced.into_iter().filter(|&kind| self.rules.filter(of_id).admits_plain(kind));
         let priced: Vec<KindId> = priced.collect();

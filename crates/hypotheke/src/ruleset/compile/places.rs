@@ -265,6 +265,7 @@ impl Compiler {
                     let group = &mut self.rules.groups[number];
                     (group.weight_cap, group.caps) = (source.weight_cap.map_or(i64::MAX, Decimal::thousandths), caps);
                 }
+                None if self.source.has_unread_groups => {}
                 None => {
                     let help = self.suggestion(&source.id.value, self.rules.groups.iter().map(GroupDef::id));
                     let message = format!("no holder is in group `{}`", source.id.value);

@@ -21,8 +21,9 @@ pub(in crate::ruleset) fn read(
     value: &Spanned<DeValue<'_>>,
 ) -> Option<DealSource> {
     check_name(reading, &id, "deal", false);
+    let errors = reading.faults.errors();
     let section = reading.section(value, format!("deal `{}`", id.value), DEAL)?;
-    Some(DealSource {
+    let deal = DealSource {
         at: reading.word_or_words(&section, "at").unwrap_or_default(),
         by: read_access(reading, &section, "by"),
         gives: read_side(reading, &section, "gives"),
@@ -33,8 +34,10 @@ pub(in crate::ruleset) fn read(
         sell: read_price(reading, &section, "sell", Rounding::Down),
         coins_to: reading.written_text(&section, "coins-to"),
         use_nobody: reading.flag(&section, "use-nobody").unwrap_or(false),
+        has_faults: false,
         id,
-    })
+    };
+    Some(DealSource { has_faults: reading.faults.errors() > errors, ..deal })
 }
 
 fn read_side(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Vec<Written<NamedPortion>> {
@@ -48,7 +51,6 @@ fn read_side(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) ->
     portions
 }
 
-/// A price; in place of a wrong one, of which the fault is noted, one that nothing is wrong with.
 fn read_price(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str, round: Rounding) -> Option<PriceSource> {
     let value = section.table.get(key)?;
     let at = reading.at(value);
@@ -57,13 +59,12 @@ fn read_price(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str, r
     let factor = reading.decimal(&price, "factor");
     let choices = [("up", Rounding::Up), ("down", Rounding::Down)];
     let round = reading.choice(&price, "round", &choices).unwrap_or(round);
-    let sound = PriceSource { at, factor: Decimal::from(1), round: Rounding::Up };
-    let Some(factor) = factor else { return Some(sound) };
+    let factor = factor?;
     if factor.value <= Decimal::ZERO {
         let message = format!("the factor {} is not above 0", factor.value);
         let fault = Diagnostic::error("out-of-range", factor.at, message).label("too low");
         reading.faults.push(fault.help("Write a factor above 0, such as `factor = 1.25`"));
-        return Some(sound);
+        return None;
     }
     Some(PriceSource { at, factor: factor.value, round })
 }
