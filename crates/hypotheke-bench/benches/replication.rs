@@ -1,5 +1,5 @@
 //! What it costs to follow an update on a copy, against the operation on the world.
-//! `cargo bench -p hypotheke-bench --bench exchange`
+//! `cargo bench -p hypotheke-bench --bench replication`
 
 #![expect(clippy::panic, reason = "the rules are our own")]
 

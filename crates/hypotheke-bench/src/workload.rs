@@ -241,7 +241,7 @@ impl Library {
         }
     }
 
-    // Its result is as if the caller had written it in place: nothing is copied.
+    // Inlined, so that the operation is not copied.
     #[inline(always)]
     fn perform(&mut self, mut operation: Operation) -> u32 {
         operation.actor = self.actor;

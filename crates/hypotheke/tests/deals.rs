@@ -116,6 +116,11 @@ fn each_fault_of_a_deal_has_its_place_and_a_remedy() {
     }
     let found = faults("[holder.bo]\ngroups = \"crew\"\n[group.crew]\nweight-cap = 5");
     assert!(found.len() == 1 && found[0].starts_with("2 wrong-type: `groups` of holder `bo`"), "{found:?}");
+    let found = faults("[deal.d]\nof = \"tin\"\ncurrency = \"coin\"\nbuy = { factor = 0 }");
+    assert_eq!(found.len(), 2, "that it is made nowhere is a fault of its own: {found:?}");
+    let two = "[kind.tarp]\nvalue = 0.0001\n[deal.d]\nat = \"stall\"\nof = \"tarp or crumb\"\ncurrency = \"coin\"\n";
+    let found = faults(&format!("{two}sell = {{ factor = 1 }}"));
+    assert_eq!(found.len(), 2, "the price of the other kind is still wrong: {found:?}");
     let found =
         faults(&format!("[kind.tarp]\nvalue = 0.0001\n[deal.d]\nat = \"stall\"\n{}", PRICES.replace("tin", "tarp")));
     assert_eq!(found, ["2 bad-number: `value` of kind `tarp`: more than three decimal places"]);
@@ -262,7 +267,11 @@ fn stacks_in_each_others_way_are_exchanged() {
 #[test]
 fn lots_of_several_kinds_are_made_as_often_as_all_have_room() {
     let kinds = ["coin", "tin", "rope"].map(|kind| format!("[kind.{kind}]\nstack-limit = 2_000_000_000\n")).concat();
-    let rules = "[container.stall]\nslots = 3\n[container.pockets]\nslots = 3\n                 slot = [{}, { stack-limit = 7_000_000 }, { stack-limit = 9_000_000 }]\n[holder.mara]\ncarries = [\"pockets\"]\n                 [deal.kit]\nat = \"stall\"\ngives = [\"1 tin\", \"1 rope\"]\ntakes = [\"1 coin\"]\n                 [start]\nstall = [\"2000000000 tin\", \"2000000000 rope\"]\n\"mara.pockets\" = [\"2000000000 coin\"]\n";
+    let rules = "[container.stall]\nslots = 3\n[container.pockets]\nslots = 3\n\
+                 slot = [{}, { stack-limit = 7_000_000 }, { stack-limit = 9_000_000 }]\n\
+                 [holder.mara]\ncarries = [\"pockets\"]\n\
+                 [deal.kit]\nat = \"stall\"\ngives = [\"1 tin\", \"1 rope\"]\ntakes = [\"1 coin\"]\n\
+                 [start]\nstall = [\"2000000000 tin\", \"2000000000 rope\"]\n\"mara.pockets\" = [\"2000000000 coin\"]\n";
     let rules = Ruleset::from_toml("rules.toml", &(kinds + rules)).unwrap_or_else(|errors| panic!("{errors}"));
     let mut world = World::new(&Arc::new(rules));
     let buy = |text: &str, world: &World| text.parse::<NamedOperation>().unwrap().resolve(world).unwrap();

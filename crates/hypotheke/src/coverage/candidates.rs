@@ -322,7 +322,6 @@ impl<'r> Candidates<'r> {
         plays
     }
 
-    /// The same for what a holder carries apart from one container, and then that.
     /// One lot of a deal at each of its containers, by each holder in turn, with what both sides need
     /// for it.
     fn of_deal(&self, number: usize) -> Vec<Vec<String>> {
@@ -364,6 +363,7 @@ impl<'r> Candidates<'r> {
         plays
     }
 
+    /// The same for what a holder carries apart from one container, and then that.
     fn loads_over(&self, holder: &HolderDef, place: &str) -> Vec<Vec<String>> {
         let hand = format!("{}.hand", holder.first_name());
         let kinds = self.kinds();

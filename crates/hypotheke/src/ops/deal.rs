@@ -86,8 +86,7 @@ impl Dealing {
 
     /// The number of lots for which the holder has enough to give.
     pub(super) fn affordable(&self, draft: &mut Draft<'_>) -> u64 {
-        let one = self.exchange(1);
-        one.lots_there(draft, 0)
+        self.exchange(1).lots_there(draft, 0)
     }
 
     /// Which of the two sides gives the goods.

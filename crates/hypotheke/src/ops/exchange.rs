@@ -380,7 +380,8 @@ impl Flows {
     }
 
     /// The events in an order in which each slot is free, or has an alike stack, when something
-    /// enters it. `None` if there is none.
+    /// enters it. `None` if none is found, as where stacks that join would be more than one stack can
+    /// count.
     fn ordered(mut self, draft: &Draft<'_>) -> Option<Vec<Event>> {
         loop {
             let mut moved = false;

@@ -177,6 +177,21 @@ impl<'s> Reading<'s> {
         self.list_of_texts(value, &what)
     }
 
+    /// Reads a key, and notes it if something in it can't be read: it is not missing then.
+    pub(crate) fn noting<T>(
+        &mut self,
+        unread: &mut Vec<&'static str>,
+        key: &'static str,
+        read: impl FnOnce(&mut Self, &'static str) -> T,
+    ) -> T {
+        let errors = self.faults.errors();
+        let value = read(self, key);
+        if self.faults.errors() > errors {
+            unread.push(key);
+        }
+        value
+    }
+
     /// One text, or a list of texts.
     pub(crate) fn word_or_words(&mut self, section: &Section<'_, '_>, key: &str) -> Option<Vec<Written<String>>> {
         let value = section.table.get(key)?;

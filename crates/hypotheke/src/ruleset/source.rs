@@ -1,7 +1,7 @@
 //! A ruleset as it is written: nothing has been looked up yet, and everything knows where it
 //! stands.
 
-use rustc_hash::FxHashMap;
+use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::access::Right;
 use super::deals::DealSource;
@@ -252,8 +252,8 @@ pub(crate) struct StartSource {
 pub(crate) struct RulesetSource {
     pub(crate) sources: Vec<Source>,
     pub(crate) faults: Faults,
-    /// The value of a kind is not a number: nothing can be said about prices.
-    pub(crate) has_unread_value: bool,
+    /// The kinds, by number, whose value could not be read: nothing can be said about their price.
+    pub(crate) unread_values: FxHashSet<u32>,
     /// The groups of a holder could not be read.
     pub(crate) has_unread_groups: bool,
     pub(crate) title: Option<String>,

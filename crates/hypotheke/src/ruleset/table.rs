@@ -235,7 +235,9 @@ impl TableReader<'_> {
         }
         let name = text_of(record, self.columns.name);
         let value = self.decimal(record, row, self.columns.value, "value");
-        into.has_unread_value |= value.is_none() && !text_of(record, self.columns.value).is_empty();
+        if value.is_none() && !text_of(record, self.columns.value).is_empty() {
+            into.unread_values.insert(narrow::index(into.kinds.len()));
+        }
         let kind = KindSource {
             id: into.arena.add(id),
             name: into.arena.add(if name.is_empty() { id } else { name }),

@@ -203,7 +203,9 @@ impl RulesetSource {
         let tags: Vec<&str> = tags.iter().map(|tag| tag.value.as_str()).collect();
         let tag_set = self.tag_set(&tags.join(" "), tags_at);
         let value = reading.decimal(&section, "value");
-        self.has_unread_value |= value.is_none() && section.table.contains_key("value");
+        if value.is_none() && section.table.contains_key("value") {
+            self.unread_values.insert(narrow::index(self.kinds.len()));
+        }
         let kind = KindSource {
             id: self.arena.add(&id.value),
             name: self.arena.add(name.as_deref().unwrap_or(&id.value)),

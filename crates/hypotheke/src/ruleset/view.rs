@@ -237,12 +237,12 @@ impl Ruleset {
         id.1 == self.tag && id.index() < self.properties.len()
     }
 
-    #[inline(always)]
     /// The kinds with `most-in-world`.
     pub(crate) fn limited_kinds(&self) -> impl Iterator<Item = KindId> {
         self.limited_kinds.iter().map(|&kind| self.kind_id(kind))
     }
 
+    #[inline(always)]
     pub(crate) fn kind_id(&self, index: u32) -> KindId {
         KindId(index, self.tag)
     }

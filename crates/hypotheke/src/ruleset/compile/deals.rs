@@ -26,7 +26,7 @@ impl Compiler {
 
     fn compile_deal(&mut self, source: &DealSource) -> Option<Deal> {
         let whose = format!("deal `{}`", source.id.value);
-        if source.at.is_empty() && !source.has_faults {
+        if source.at.is_empty() && !source.unread.contains(&"at") {
             let fault = Diagnostic::error("missing-key", source.id.at, format!("{whose} has no `at`"));
             self.fault(fault.help("Name the container at which it is made: `at = \"stall\"`"));
         }
@@ -87,8 +87,10 @@ impl Compiler {
         let has_lists = !gives.is_empty() || !takes.is_empty();
         let has_prices = of.is_some() || currency.is_some() || buy.is_some() || sell.is_some();
         let fault = |what: &str| Diagnostic::error("missing-key", source.id.at, format!("{whose} has {what}"));
-        let missing = |compiler: &mut Compiler, what: &str, help: &str| {
-            if !source.has_faults {
+        let is_unread = |keys: &[&str]| source.unread.iter().any(|key| keys.contains(key));
+        // What could not be read is not missing.
+        let missing = |compiler: &mut Compiler, keys: &[&str], what: &str, help: &str| {
+            if !is_unread(keys) {
                 compiler.fault(fault(what).help(help));
             }
         };
@@ -99,7 +101,7 @@ impl Compiler {
                 return None;
             }
             (false, false) => {
-                missing(self, "neither lists nor prices", either);
+                missing(self, &["gives", "takes", "of", "currency", "buy", "sell"], "neither lists nor prices", either);
                 return None;
             }
             _ => {}
@@ -107,7 +109,7 @@ impl Compiler {
         if has_lists {
             for (list, key) in [(gives, "gives"), (takes, "takes")] {
                 if list.is_empty() {
-                    missing(self, &format!("no `{key}`"), &format!("Write `{key} = [\"25 coin\"]`"));
+                    missing(self, &[key], &format!("no `{key}`"), &format!("Write `{key} = [\"25 coin\"]`"));
                 }
             }
             return self.compile_lot(whose, gives, takes);
@@ -117,12 +119,12 @@ impl Compiler {
         let coin = currency.as_ref().map(|currency| self.kind_of_deal(&word(currency), currency.at));
         let (Some(of), Some(currency)) = (of, currency) else {
             let key = if of.is_none() { "of" } else { "currency" };
-            missing(self, &format!("no `{key}`"), "Write `of = \"food\"` and `currency = \"coin\"`");
+            missing(self, &[key], &format!("no `{key}`"), "Write `of = \"food\"` and `currency = \"coin\"`");
             return None;
         };
         if buy.is_none() && sell.is_none() {
             let help = "Write `buy = { factor = 1.25, round = \"up\" }`, or `sell`";
-            missing(self, "neither `buy` nor `sell`", help);
+            missing(self, &["buy", "sell"], "neither `buy` nor `sell`", help);
             return None;
         }
         let (of_id, coin) = (of_id??, coin??);
@@ -136,9 +138,12 @@ impl Compiler {
         }
         let price = |source: &PriceSource| Price { factor: source.factor, round: source.round };
         for (source, key) in [(buy, "buy"), (sell, "sell")] {
-            let Some(source) = source.as_ref().filter(|_| !self.source.has_unread_value) else { continue };
-            let worthless =
-                priced.iter().find(|&&kind| price(source).of(self.rules.known_kind(kind).value()).is_none());
+            let Some(source) = source else { continue };
+            let is_known = |kind: &&KindId| !self.source.unread_values.contains(&small(kind.index()));
+            let worthless = priced
+                .iter()
+                .filter(is_known)
+                .find(|&&kind| price(source).of(self.rules.known_kind(kind).value()).is_none());
             if let Some(kind) = worthless.map(|&kind| self.rules.known_kind(kind)) {
                 let (value, factor) = (kind.value(), source.factor);
                 let too_low = price(source).rounds_to_none(value);

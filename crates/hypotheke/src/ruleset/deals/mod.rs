@@ -27,8 +27,8 @@ pub(crate) struct DealSource {
     pub(crate) sell: Option<PriceSource>,
     pub(crate) coins_to: Option<Written<String>>,
     pub(crate) use_nobody: bool,
-    /// Something in it could not be read: what seems to be missing may be that.
-    pub(crate) has_faults: bool,
+    /// The keys in which something could not be read.
+    pub(crate) unread: Vec<&'static str>,
 }
 
 #[derive(Clone, Debug)]

@@ -21,23 +21,23 @@ pub(in crate::ruleset) fn read(
     value: &Spanned<DeValue<'_>>,
 ) -> Option<DealSource> {
     check_name(reading, &id, "deal", false);
-    let errors = reading.faults.errors();
     let section = reading.section(value, format!("deal `{}`", id.value), DEAL)?;
-    let deal = DealSource {
-        at: reading.word_or_words(&section, "at").unwrap_or_default(),
+    let mut unread = Vec::new();
+    let noted = &mut unread;
+    Some(DealSource {
+        at: reading.noting(noted, "at", |it, key| it.word_or_words(&section, key)).unwrap_or_default(),
         by: read_access(reading, &section, "by"),
-        gives: read_side(reading, &section, "gives"),
-        takes: read_side(reading, &section, "takes"),
-        of: reading.filter(&section, "of"),
-        currency: reading.written_text(&section, "currency"),
-        buy: read_price(reading, &section, "buy", Rounding::Up),
-        sell: read_price(reading, &section, "sell", Rounding::Down),
+        gives: reading.noting(noted, "gives", |it, key| read_side(it, &section, key)),
+        takes: reading.noting(noted, "takes", |it, key| read_side(it, &section, key)),
+        of: reading.noting(noted, "of", |it, key| it.filter(&section, key)),
+        currency: reading.noting(noted, "currency", |it, key| it.written_text(&section, key)),
+        buy: reading.noting(noted, "buy", |it, key| read_price(it, &section, key, Rounding::Up)),
+        sell: reading.noting(noted, "sell", |it, key| read_price(it, &section, key, Rounding::Down)),
         coins_to: reading.written_text(&section, "coins-to"),
         use_nobody: reading.flag(&section, "use-nobody").unwrap_or(false),
-        has_faults: false,
+        unread,
         id,
-    };
-    Some(DealSource { has_faults: reading.faults.errors() > errors, ..deal })
+    })
 }
 
 fn read_side(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Vec<Written<NamedPortion>> {
