@@ -232,6 +232,10 @@ fn the_builder_can_say_each_key() {
             let deal = deal.at(["stall"]).of("ice").currency("coin").coins_to("stall");
             deal.buy(2.into(), Rounding::Up).sell(1.into(), Rounding::Down)
         })
+        .recipe("melt", |melt| {
+            let melt = melt.at(["stall"]).by(["crew"]).inputs(["1 ice"]);
+            melt.tools(["1 book"]).outputs(["1 coin"])
+        })
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");
     built.build().unwrap_or_else(|errors| panic!("{errors}"));

@@ -69,7 +69,7 @@ pub fn compare(old: &Ruleset, new: &Ruleset) -> Vec<RuleDifference> {
 }
 
 /// Tags that are new or gone are seen in the kinds that have them.
-const ORDER: [SubjectKind; 10] = [
+const ORDER: [SubjectKind; 11] = [
     SubjectKind::Ruleset,
     SubjectKind::Kind,
     SubjectKind::Tag,
@@ -79,6 +79,7 @@ const ORDER: [SubjectKind; 10] = [
     SubjectKind::Holder,
     SubjectKind::Group,
     SubjectKind::Deal,
+    SubjectKind::Recipe,
     SubjectKind::Start,
 ];
 

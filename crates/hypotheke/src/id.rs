@@ -61,6 +61,8 @@ ruleset_id! {
     MarkId;
     /// A property that some kind of a ruleset lists.
     PropertyId;
+    /// A recipe of a ruleset.
+    RecipeId;
     /// A container as the ruleset defines it; a world has instances of it.
     ContainerDefId;
     /// A holder as the ruleset defines it.

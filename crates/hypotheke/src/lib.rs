@@ -159,7 +159,8 @@ pub use audit::{IncrementalAudit, Law, StepAudit, Violation, audit};
 pub use compare::{RuleDifference, compare};
 pub use filter::{Comparison, Filter, FilterError, Literal};
 pub use id::{
-    ContainerDefId, ContainerId, DepartureId, HolderDefId, HolderId, KindId, MarkId, PropertyId, StackId, TagId,
+    ContainerDefId, ContainerId, DepartureId, HolderDefId, HolderId, KindId, MarkId, PropertyId, RecipeId, StackId,
+    TagId,
 };
 pub use language::{
     ActionOf, Amount, Landing, LiftAmount, NamedAction, NamedArrival, NamedEvent, NamedLocation, NamedOperation,
@@ -176,10 +177,10 @@ pub use quantity::{Decimal, DecimalError};
 pub use query::Description;
 pub use ruleset::{
     Access, AccessList, Cap, ContainerBuilder, ContainerDef, Deal, DealBuilder, DealSide, DealTerms, DepletedShortcut,
-    GroupBuilder, GroupDef, HolderBuilder, HolderDef, Kind, KindBuilder, Lot, Mark, MarkBuilder, MigrationPolicy,
-    MigrationRules, Price, PricedKinds, Property, PropertyValue, PutMode, RemovedContents, Renamed, Right, Rounding,
-    Ruleset, RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule, Subject,
-    SubjectKind, Tag, TagBuilder, VersionChanges, WhenUnfit,
+    GroupBuilder, GroupDef, HolderBuilder, HolderDef, Ingredient, Kind, KindBuilder, Lot, Mark, MarkBuilder,
+    MigrationPolicy, MigrationRules, Price, PricedKinds, Property, PropertyValue, PutMode, Recipe, RecipeBuilder,
+    RecipePart, RemovedContents, Renamed, Right, Rounding, Ruleset, RulesetBuilder, RulesetErrors, Selector, Setting,
+    SettingClass, SlotBuilder, SlotRule, Subject, SubjectKind, Tag, TagBuilder, VersionChanges, WhenUnfit,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

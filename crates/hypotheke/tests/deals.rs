@@ -2,8 +2,9 @@
 
 use std::sync::Arc;
 
-use hypotheke::text::Diagnostic;
 use hypotheke::{Amount, DealSide, NamedOperation, Operation, Reason, Ruleset, World};
+
+use crate::faults::faults_after;
 
 const KINDS: &str = "format = 1\n[kind.coin]\nvalue = 1\nstack-limit = 100\n[kind.tin]\ntags = [\"food\"]\n\
                      value = 2.5\nstack-limit = 50\n[kind.crumb]\ntags = [\"food\"]\nvalue = 0.1\n[kind.relic]\n\
@@ -11,19 +12,8 @@ const KINDS: &str = "format = 1\n[kind.coin]\nvalue = 1\nstack-limit = 100\n[kin
                      [container.no-coins]\nslots = 2\nadmits = \"not coin\"\n[container.box]\nslots = 1\n\
                      copies = [\"box-a\", \"box-b\"]\n[container.purse]\nslots = 2\n[holder.mara]\ncarries = [\"purse\"]\n";
 
-/// Each fault: its line after the kinds, its code, and its message.
 fn faults(deal: &str) -> Vec<String> {
-    let text = format!("{KINDS}{deal}");
-    let Err(errors) = Ruleset::from_toml("rules.toml", &text) else { return Vec::new() };
-    let found = errors.diagnostics();
-    let described = |fault: &Diagnostic| {
-        let line = found.line_column(fault.location()).line - KINDS.lines().count();
-        format!("{line} {}: {}", fault.code(), fault.message())
-    };
-    // The others say in their message what to write.
-    let helps = |fault: &Diagnostic| fault.help_text().is_some() || ["duplicate", "wrong-type"].contains(&fault.code());
-    assert!(found.iter().all(helps), "{errors}");
-    found.iter().map(described).collect()
+    faults_after(KINDS, deal)
 }
 
 const PRICES: &str = "of = \"tin\"\ncurrency = \"coin\"\nbuy = { factor = 1 }\n";
@@ -35,7 +25,7 @@ fn each_fault_of_a_deal_has_its_place_and_a_remedy() {
         (format!("[deal.d]\nat = \"shop\"\n{PRICES}"), "2 unknown-container: unknown container `shop`"),
         (
             format!("[deal.d]\nat = \"purse\"\n{PRICES}"),
-            "2 not-supported: deal `d` cannot be made at `purse`: a holder carries it",
+            "2 not-supported: deal `d` needs a container in the world; `purse` is with a holder",
         ),
         (format!("[deal.d]\nat = \"box\"\n{PRICES}"), "2 unknown-container: `box` exists as its copies"),
         (

@@ -18,7 +18,7 @@ use hypotheke::{
 use proptest::strategy::{Strategy, ValueTree};
 use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
 
-use crate::agreement::{any_rules, rules_text};
+use crate::agreement::{any_rules, fitted_recipes, rules_text};
 use crate::model::{Access, ContainerSpec, Rules};
 use crate::plain::{Tried, label, number_properties};
 
@@ -104,6 +104,7 @@ fn small(mut rules: Rules, random: &mut Random) -> Rules {
         }
     }
     rules.nesting = rules.nesting.max(2);
+    rules.recipes = fitted_recipes(&rules, rules.recipes.clone());
     rules
 }
 
@@ -792,6 +793,13 @@ of = 'k1'
 currency = 'k0'
 buy = { factor = 1 }
 sell = { factor = 1 }
+[recipe.r0]
+at = 'c0'
+inputs = ['2 k1']
+outputs = ['1 k0']
+[recipe.r1]
+inputs = ['2 k1']
+outputs = ['1 k0']
 ";
 
 const MARKET_WORLDS: [&[&str]; 2] = [

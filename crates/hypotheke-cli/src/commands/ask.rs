@@ -160,7 +160,8 @@ fn as_far_as_it_goes(named: &NamedOperation, max_amount: u64) -> Option<String> 
         | Named::Merge { amount, .. }
         | Named::Equip { amount, .. }
         | Named::Buy { amount, .. }
-        | Named::Sell { amount, .. } => *amount = Amount::UpTo(max_amount),
+        | Named::Sell { amount, .. }
+        | Named::Craft { amount, .. } => *amount = Amount::UpTo(max_amount),
         _ => return None,
     }
     Some(requested.to_string())

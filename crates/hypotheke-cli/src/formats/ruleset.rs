@@ -55,6 +55,8 @@ pub(crate) struct RulesetFile {
     group: Option<BTreeMap<String, Group>>,
     /// Deals, by name.
     deal: Option<BTreeMap<String, Deal>>,
+    /// Recipes, by name.
+    recipe: Option<BTreeMap<String, Recipe>>,
     /// The contents of a new world: for each place a list such as `["2 ration-box"]`.
     start: Option<BTreeMap<String, Vec<String>>>,
 }
@@ -374,6 +376,22 @@ struct Group {
     weight_cap: Option<f64>,
     /// Maximum numbers of items that match a filter, for each member.
     caps: Option<Vec<Cap>>,
+}
+
+/// Items of a container that change into others.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Recipe {
+    /// The containers in the world at which it is carried out: one, or a list of them.
+    at: Who,
+    /// Who may carry it out: `anyone`, `owner`, `nobody`, a holder, a group, or a list of them.
+    by: Option<Who>,
+    /// What is used up each time, such as `["2 snow"]`.
+    inputs: Vec<String>,
+    /// What must be there besides, and stays.
+    tools: Option<Vec<String>>,
+    /// The items that enter the container each time, such as `["1 water"]`.
+    outputs: Vec<String>,
 }
 
 /// A deal: either `gives` and `takes`, or `of`, `currency` and `buy` or `sell`.

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use hypotheke::{
-    Access, ContainerId, Deal, DealSide, HolderId, Kind, KindId, Lot, Place, PropertyValue, Right, Ruleset, StackView,
-    World,
+    Access, ContainerId, Deal, DealSide, HolderId, Ingredient, Kind, KindId, Lot, Place, PropertyValue, Recipe,
+    RecipeId, Right, Ruleset, StackView, World,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -130,6 +130,8 @@ pub(crate) struct ContainerJson {
     slot_bounds: (u32, u32),
     /// Its deals.
     deals: Vec<DealJson>,
+    /// The recipes that are carried out there.
+    recipes: Vec<RecipeJson>,
     /// Its contents.
     stacks: Vec<StackJson>,
 }
@@ -143,6 +145,21 @@ struct DealJson {
     by: Vec<String>,
     /// What is exchanged.
     lots: Vec<LotJson>,
+}
+
+/// A recipe of a container.
+#[derive(Debug, Serialize, JsonSchema)]
+struct RecipeJson {
+    /// Its name.
+    name: String,
+    /// Who may carry it out.
+    by: Vec<String>,
+    /// What is used up each time.
+    inputs: Vec<IngredientJson>,
+    /// What must be there besides, and stays.
+    tools: Vec<IngredientJson>,
+    /// The items that enter the container each time.
+    outputs: Vec<ItemsJson>,
 }
 
 /// What a holder gets and gives.
@@ -166,6 +183,10 @@ pub(super) struct ItemsJson {
 }
 
 impl ItemsJson {
+    fn listed(rules: &Ruleset, items: &[(KindId, u32)]) -> Vec<ItemsJson> {
+        ItemsJson::all(rules, items.iter().map(|&(kind, count)| (kind, u64::from(count))))
+    }
+
     pub(super) fn all(rules: &Ruleset, items: impl Iterator<Item = (KindId, u64)>) -> Vec<ItemsJson> {
         let named =
             items.filter_map(|(kind, count)| Some(ItemsJson { count, kind: rules.kind(kind)?.id().to_owned() }));
@@ -173,11 +194,40 @@ impl ItemsJson {
     }
 }
 
+/// What a recipe requires.
+#[derive(Debug, Serialize, JsonSchema)]
+struct IngredientJson {
+    /// How many.
+    count: u32,
+    /// Of which kind, or of what a filter admits.
+    of: String,
+}
+
+impl IngredientJson {
+    fn new(ingredient: &Ingredient) -> IngredientJson {
+        IngredientJson { count: ingredient.count(), of: ingredient.of_text().to_owned() }
+    }
+}
+
+impl RecipeJson {
+    fn all(rules: &Ruleset, recipes: impl Iterator<Item = RecipeId>) -> Vec<RecipeJson> {
+        recipes.filter_map(|id| Some(RecipeJson::new(rules, rules.recipe(id)?))).collect()
+    }
+
+    fn new(rules: &Ruleset, recipe: &Recipe) -> RecipeJson {
+        RecipeJson {
+            name: recipe.id().to_owned(),
+            by: recipe.by().words().into_iter().map(str::to_owned).collect(),
+            inputs: recipe.inputs().iter().map(IngredientJson::new).collect(),
+            tools: recipe.tools().iter().map(IngredientJson::new).collect(),
+            outputs: ItemsJson::listed(rules, recipe.outputs()),
+        }
+    }
+}
+
 impl DealJson {
     fn new(rules: &Ruleset, deal: &Deal) -> DealJson {
-        let items = |items: &[(KindId, u32)]| {
-            ItemsJson::all(rules, items.iter().map(|&(kind, count)| (kind, u64::from(count))))
-        };
+        let items = |items: &[(KindId, u32)]| ItemsJson::listed(rules, items);
         let lot = |(side, lot): (DealSide, Lot)| LotJson {
             verb: side.word(),
             gets: items(&lot.gets),
@@ -270,6 +320,8 @@ pub(crate) struct HolderJson {
     attributes: BTreeMap<String, String>,
     /// The most items of what a filter counts.
     caps: Vec<CapJson>,
+    /// The recipes that it carries out with the items that it has.
+    recipes: Vec<RecipeJson>,
 }
 
 /// An item kind.
@@ -361,6 +413,7 @@ impl StackJson {
 impl ContainerJson {
     pub(crate) fn new(world: &World, id: ContainerId) -> Option<ContainerJson> {
         let (rules, def) = (world.rules(), world.container_def(id)?);
+        let name = world.container_name(id);
         let words = |access: &Access| access.words().into_iter().map(str::to_owned).collect::<Vec<String>>();
         let slot = |rule: hypotheke::SlotRule<'_>| SlotJson {
             name: rule.name().map(str::to_owned),
@@ -391,7 +444,8 @@ impl ContainerJson {
             must_open: def.must_be_opened(),
             exclusive: def.is_exclusive(),
             slot_bounds: def.slot_bounds(),
-            deals: rules.deals_at(&world.container_name(id)).map(|deal| DealJson::new(rules, deal)).collect(),
+            deals: rules.deals_at(&name).map(|deal| DealJson::new(rules, deal)).collect(),
+            recipes: RecipeJson::all(rules, rules.recipes_at(world.station_name(id)?)),
             stacks: stacks(world, id),
         })
     }
@@ -418,6 +472,7 @@ impl HolderJson {
                 .collect(),
             attributes: attributes.collect(),
             caps: caps(world, Place::Holder(id)),
+            recipes: RecipeJson::all(rules, rules.own_recipes()),
         })
     }
 }

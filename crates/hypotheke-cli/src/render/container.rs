@@ -2,7 +2,9 @@
 //! below.
 
 use hypotheke::snapshot::Orphan;
-use hypotheke::{ContainerDef, ContainerId, Decimal, Place, Right, SlotView, StackView, World};
+use hypotheke::{
+    ContainerDef, ContainerId, Decimal, Ingredient, Place, Recipe, Right, Ruleset, SlotView, StackView, World,
+};
 
 use super::report::counted;
 use super::{Page, Tone, clip, pad, width};
@@ -46,6 +48,7 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     });
     list(page, &slot_rules.collect::<Vec<_>>());
     draw_deals(page, world, id);
+    draw_recipes(page, world, id);
     // The contents of packs come after the container of the pack.
     for inside in slots.iter().filter_map(|slot| slot.stack()?.inside()) {
         page.blank();
@@ -67,6 +70,32 @@ fn draw_deals(page: &mut Page, world: &World, id: ContainerId) {
             page.plain(&format!("    {verb:4}  ")).rest(Tone::Plain, &format!("{named}  for {price}")).end();
         }
     }
+}
+
+/// The recipes of a container.
+fn draw_recipes(page: &mut Page, world: &World, id: ContainerId) {
+    let rules = world.rules();
+    let recipes = world.station_name(id).into_iter().flat_map(|name| rules.recipes_at(name));
+    for recipe in recipes.filter_map(|id| rules.recipe(id)) {
+        draw_recipe(page, rules, recipe);
+    }
+}
+
+/// What a recipe makes, of what, and who may carry it out.
+pub(super) fn draw_recipe(page: &mut Page, rules: &Ruleset, recipe: &Recipe) {
+    let by = recipe.by().words().join(", ");
+    page.plain("  recipe ").rest(Tone::Plain, &format!("{} by {by}", recipe.id())).end();
+    let listed = |list: &[Ingredient]| list.iter().map(ingredient_text).collect::<Vec<_>>().join(", ");
+    let (inputs, tools) = (listed(recipe.inputs()), listed(recipe.tools()));
+    let with = if tools.is_empty() { String::new() } else { format!(", with {tools}") };
+    let outputs = rules.items_text(recipe.outputs());
+    page.plain("    ").rest(Tone::Plain, &format!("{outputs}  from {inputs}{with}")).end();
+}
+
+/// `2 snow`, or a filter in quotes.
+fn ingredient_text(ingredient: &Ingredient) -> String {
+    let (count, of) = (ingredient.count(), ingredient.of_text());
+    if of.contains(' ') { format!("{count} of `{of}`") } else { format!("{count} {of}") }
 }
 
 /// The filter and the limits of a container, and the holders that have opened it.

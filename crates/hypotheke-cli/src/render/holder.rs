@@ -2,7 +2,7 @@
 
 use hypotheke::{HolderId, Place, World};
 
-use super::container::{caps, described, label, usage, weight_text};
+use super::container::{caps, described, draw_recipe, label, usage, weight_text};
 use super::{Page, Tone, pad};
 
 /// The columns of the heads of lines, with the gap after them.
@@ -40,6 +40,8 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: HolderId) {
     for (nth, text) in carried.enumerate() {
         page.plain("  ").plain(&pad(if nth == 0 { "carries" } else { "" }, HEAD)).folded(Tone::Plain, &text);
     }
+    let rules = world.rules();
+    rules.own_recipes().filter_map(|id| rules.recipe(id)).for_each(|recipe| draw_recipe(page, rules, recipe));
 }
 
 fn items(page: &mut Page, head: &str, items: impl Iterator<Item = String>) {

@@ -110,12 +110,15 @@ fn add_steps(operation: &Operation, around: Option<HolderId>, steps: &mut Vec<(O
     }
 }
 
-/// The containers of deals, whose lists do not count, and whether `nobody` does not count either.
+/// The containers of deals and recipes, whose lists do not count, and whether `nobody` does not
+/// count either.
 fn add_dealing(world: &World, operation: &Operation, dealing: &mut Vec<(ContainerId, bool)>) {
     let (side, kind, at) = match &operation.action {
         Action::Together { steps } => return steps.iter().for_each(|step| add_dealing(world, step, dealing)),
         Action::Buy { kind, at, .. } => (DealSide::Buy, *kind, *at),
         Action::Sell { kind, at, .. } => (DealSide::Sell, *kind, *at),
+        Action::Craft { at: Place::Container(at), .. } => return dealing.push((*at, true)),
+        // Among others, a holder changes its own items as it consumes and creates.
         _ => return,
     };
     let Place::Container(at) = at else { return };
@@ -139,10 +142,10 @@ fn barred(world: &World, actor: Option<HolderId>, verbs: &[Verb], dealing: &[(Co
                 (Right::Put, _) if is_any(&[Verb::Return, Verb::Leave]) => false,
                 (_, Some(false)) => true,
                 // `nobody`
-                (Right::Put, None) => actor.is_some() || !is_any(&[Verb::Create]),
+                (Right::Put, None) => actor.is_some() || !is_any(&[Verb::Create, Verb::Craft]),
                 (_, None) => {
                     let leaves = is_any(&[Verb::Mark, Verb::Unmark, Verb::Set, Verb::Resize]);
-                    !leaves && (actor.is_some() || !is_any(&[Verb::Consume]))
+                    !leaves && (actor.is_some() || !is_any(&[Verb::Consume, Verb::Craft]))
                 }
             };
             if is_barred {
@@ -217,7 +220,7 @@ fn count(world: &World, stack: StackView<'_>, protected: &mut BTreeMap<KindId, (
 /// Whether an operation, or one in its list, brings items in.
 fn creates(operation: &Operation) -> bool {
     match &operation.action {
-        Action::Create { .. } => true,
+        Action::Create { .. } | Action::Craft { .. } => true,
         Action::Together { steps } => steps.iter().any(creates),
         _ => false,
     }

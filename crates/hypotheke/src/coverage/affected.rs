@@ -36,7 +36,11 @@ impl Touched {
         self.everything
             || match subject.kind {
                 // Few scenarios make deals, and there are few deals.
-                SubjectKind::Ruleset | SubjectKind::Mark | SubjectKind::Property | SubjectKind::Deal => true,
+                SubjectKind::Ruleset
+                | SubjectKind::Mark
+                | SubjectKind::Property
+                | SubjectKind::Deal
+                | SubjectKind::Recipe => true,
                 SubjectKind::Start => self.rules_start,
                 SubjectKind::Container => self.containers.contains(&subject.name),
                 SubjectKind::Holder => self.holders.contains(&subject.name),

@@ -3,14 +3,14 @@
 use std::cell::RefCell;
 use std::sync::Arc;
 
-use super::change::{Change, FilterAt};
+use super::change::{Change, FilterAt, IngredientList};
 use super::effect::{group_of, members, stacks_that_matter};
 
 use super::suggest::{MAX_STEPS, Play};
 use crate::filter::Test;
 use crate::language::NamedOperation;
 use crate::quantity::Decimal;
-use crate::ruleset::{Access, ContainerDef, DealSide, HolderDef, Kind, Right, Ruleset};
+use crate::ruleset::{Access, ContainerDef, DealSide, HolderDef, Ingredient, Kind, Of, Recipe, Right, Ruleset};
 use crate::world::World;
 
 /// The maximum number of loads just at a cap.
@@ -107,6 +107,10 @@ impl<'r> Candidates<'r> {
                 self.heaps(&[], def.first_name(), filter)
             }
             Change::Deal(deal, _) | Change::Filter(FilterAt::Deal(deal), _) => self.of_deal(*deal),
+            Change::Recipe(recipe, _) => self.of_recipe(*recipe),
+            Change::Filter(FilterAt::Ingredient(recipe, list, number), _) => {
+                self.of_ingredient(*recipe, *list, *number)
+            }
             Change::Filter(at, _) => self.of_filter(*at),
             Change::Access(container, right, _) => self.of_right(*container, *right),
             Change::SlotAccess(container, slot, right) => self.of_right_in_slot(*container, *slot, *right),
@@ -351,6 +355,96 @@ impl<'r> Candidates<'r> {
         plays
     }
 
+    /// A recipe once at each of its places, by the game and by each holder in turn, with just what it
+    /// needs.
+    fn of_recipe(&self, number: usize) -> Vec<Vec<String>> {
+        let Some(recipe) = self.rules.recipes().get(number) else { return Vec::new() };
+        let ingredients = recipe.inputs().iter().chain(recipe.tools());
+        let items: Option<Vec<String>> =
+            ingredients.map(|it| Some(format!("{} {}", it.count(), self.matching(it).next()?))).collect();
+        items.map_or_else(Vec::new, |items| self.crafts(recipe, &items))
+    }
+
+    /// The same with each stack in turn that the filter of one ingredient may tell apart.
+    fn of_ingredient(&self, number: usize, list: IngredientList, nth: usize) -> Vec<Vec<String>> {
+        let rules = self.rules;
+        let Some(recipe) = rules.recipes().get(number) else { return Vec::new() };
+        let Some(changed) = list.of(recipe).get(nth) else { return Vec::new() };
+        let others = recipe.inputs().iter().chain(recipe.tools()).filter(|it| !std::ptr::eq(*it, changed));
+        let others: Option<Vec<String>> =
+            others.map(|it| Some(format!("{} {}", it.count(), self.matching(it).next()?))).collect();
+        let Some(others) = others else { return Vec::new() };
+        let with_one =
+            |item: String| self.crafts(recipe, &[&others[..], &[format!("{} {item}", changed.count())]].concat());
+        self.variants_of(changed).flat_map(|(item, _)| with_one(item)).collect()
+    }
+
+    /// The stacks that an ingredient admits.
+    fn matching<'a>(&'a self, ingredient: &'a Ingredient) -> impl Iterator<Item = String> + 'a {
+        self.variants_of(ingredient).filter(|(_, admitted)| *admitted).map(|(item, _)| item)
+    }
+
+    /// The stacks that an ingredient may tell apart, and whether it admits them.
+    fn variants_of<'a>(&'a self, ingredient: &'a Ingredient) -> impl Iterator<Item = (String, bool)> + 'a {
+        let rules = self.rules;
+        let test = match ingredient.of() {
+            Of::Kind(_) => None,
+            Of::Filter(filter) => Some(&rules.filter(filter).test),
+        };
+        let of_kind = move |kind: Kind<'a>| match test {
+            None => vec![(kind.id().to_owned(), ingredient.kind() == Some(kind.handle()))],
+            Some(test) => {
+                let stacks = stacks_that_matter(kind, &[test]).unwrap_or_default().into_iter();
+                stacks.map(|stack| (self.item(&stack), test.admits(&stack))).collect()
+            }
+        };
+        rules.kinds().flat_map(of_kind)
+    }
+
+    /// A recipe at each of its places, with these items there.
+    fn crafts(&self, recipe: &Recipe, items: &[String]) -> Vec<Vec<String>> {
+        let rules = self.rules;
+        let holders = || rules.holder_names().take(MAX_KINDS);
+        let create = |place: &str| items.iter().map(|item| format!("create {item} in {place}")).collect::<Vec<_>>();
+        let id = recipe.id();
+        if recipe.at().len() == 0 {
+            let own = holders().filter_map(|holder| Some((holder, self.own_place(holder)?)));
+            let plays = own.flat_map(|(holder, place)| {
+                let play = |step: String| with(&create(&place), [step]);
+                [play(format!("craft {id} at {holder}")), play(format!("{holder} crafts {id}"))]
+            });
+            return plays.collect();
+        }
+        let of_place = |(setup, place, must_open): (Vec<String>, String, bool)| {
+            let setup = with(&setup, create(&place));
+            let by_game = with(&setup, [format!("craft {id} at {place}")]);
+            let by_holder = holders().map(move |holder| {
+                let opening = must_open.then(|| format!("{holder} opens {place}"));
+                with(&setup, opening.into_iter().chain([format!("{holder} crafts {id} at {place}")]))
+            });
+            std::iter::once(by_game).chain(by_holder).collect::<Vec<_>>()
+        };
+        recipe.at().flat_map(|at| self.stations(at)).flat_map(of_place).collect()
+    }
+
+    /// What brings a station, its place, and whether it must be opened.
+    fn stations(&self, name: &str) -> Vec<(Vec<String>, String, bool)> {
+        let found = self.rules.containers().iter().find(|def| def.instances().any(|instance| instance == name));
+        if let Some(def) = found {
+            return vec![(Vec::new(), name.to_owned(), def.must_open)];
+        }
+        let def = self.rules.containers().iter().find(|def| def.id() == name);
+        let places = def.into_iter().flat_map(|def| self.places_of(def).into_iter().map(|at| (at, def.must_open)));
+        places.map(|((setup, place), must_open)| (setup, place, must_open)).collect()
+    }
+
+    /// The first container of a holder that it does not wear.
+    fn own_place(&self, holder: &str) -> Option<String> {
+        let def = self.rules.holders().iter().find(|def| def.instances().any(|name| name == holder))?;
+        let carried = def.carries().iter().map(|&id| self.rules.container(id)).find(|def| !def.is_worn())?;
+        Some(format!("{holder}.{}", carried.id()))
+    }
+
     /// As much as a holder can carry, and just as much as a cap and the changed one allow.
     fn loads_of_holder(&self, def: &HolderDef, cap: Option<Decimal>, changed: Option<Decimal>) -> Vec<Vec<String>> {
         let name = def.first_name();
@@ -438,6 +532,7 @@ impl<'r> Candidates<'r> {
                 return self.over_caps(&self.places_of(def), def.caps().get(cap).map(|cap| cap.of));
             }
             FilterAt::Deal(deal) => return self.of_deal(deal),
+            FilterAt::Ingredient(recipe, list, number) => return self.of_ingredient(recipe, list, number),
             FilterAt::GroupCap(group, cap) => {
                 let Some(group) = group_of(rules, group) else { return Vec::new() };
                 let places = members(rules, group).map(|def| (Vec::new(), def.first_name().to_owned()));

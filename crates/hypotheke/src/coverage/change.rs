@@ -6,8 +6,8 @@ use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    CapSource, DealSide, DealSource, DepletedShortcut, HolderSource, KindPatch, PropertySource, PutMode, Right,
-    Rounding, Ruleset, RulesetSource, WhenUnfit, Written,
+    CapSource, DealSide, DealSource, DepletedShortcut, HolderSource, Ingredient, IngredientSource, KindPatch,
+    PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset, RulesetSource, WhenUnfit, Written,
 };
 
 /// Where a filter stands.
@@ -19,6 +19,8 @@ pub(super) enum FilterAt {
     HolderCap(usize, usize),
     GroupCap(usize, usize),
     Deal(usize),
+    /// A recipe, one of its lists, and a number in it.
+    Ingredient(usize, IngredientList, usize),
 }
 
 /// A part of a deal as it is not written.
@@ -35,6 +37,47 @@ pub(super) enum DealChange {
     Price(DealSide, Option<(Decimal, Rounding)>),
     TillWhereMade,
     Nobody,
+}
+
+/// A part of a recipe as it is not written.
+#[derive(Clone, Debug)]
+pub(super) enum RecipeChange {
+    /// Without it.
+    Removed,
+    /// Without one of its containers.
+    NotAt(usize),
+    ByAnyone,
+    /// One of the ingredients with a different number.
+    Count(IngredientList, usize, u32),
+    /// One of the outputs with a different number.
+    OutputCount(usize, u32),
+    /// Without one of its tools.
+    NoTool(usize),
+    /// An output and the one after it change places.
+    OutputOrder(usize),
+}
+
+/// One of the lists of what a recipe requires.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum IngredientList {
+    Inputs,
+    Tools,
+}
+
+impl IngredientList {
+    pub(super) fn of(self, recipe: &Recipe) -> &[Ingredient] {
+        match self {
+            IngredientList::Inputs => recipe.inputs(),
+            IngredientList::Tools => recipe.tools(),
+        }
+    }
+
+    fn of_source(self, recipe: &mut RecipeSource) -> &mut Vec<IngredientSource> {
+        match self {
+            IngredientList::Inputs => &mut recipe.inputs,
+            IngredientList::Tools => &mut recipe.tools,
+        }
+    }
 }
 
 /// One of the lists of a lot.
@@ -69,6 +112,7 @@ pub(super) enum Change {
     GroupCap(usize, usize, Option<u32>),
     Filter(FilterAt, Option<Filter>),
     Deal(usize, DealChange),
+    Recipe(usize, RecipeChange),
     Protected(usize),
     /// A slot in the list of those that a kind needs.
     Need(OfKind, usize),
@@ -158,6 +202,10 @@ impl Change {
                 source.deals.remove(*deal);
             }
             Change::Deal(deal, change) => change_deal(&mut source.deals[*deal], change),
+            Change::Recipe(recipe, RecipeChange::Removed) => {
+                source.recipes.remove(*recipe);
+            }
+            Change::Recipe(recipe, change) => change_recipe(&mut source.recipes[*recipe], change),
             Change::Protected(kind) => source.kinds[*kind].is_protected = !source.kinds[*kind].is_protected,
             Change::Need(of, slot) => {
                 source.needs[of.at].1.remove(*slot);
@@ -299,6 +347,12 @@ fn change_filter(source: &mut RulesetSource, at: FilterAt, filter: Option<&Filte
         }
         FilterAt::HolderCap(holder, cap) => return change_cap_filter(&mut source.holders[holder].caps, cap, filter),
         FilterAt::Deal(deal) => &mut source.deals[deal].of,
+        FilterAt::Ingredient(recipe, list, number) => {
+            if let Some(filter) = filter {
+                list.of_source(&mut source.recipes[recipe])[number].of.filter = filter.clone();
+            }
+            return;
+        }
         FilterAt::GroupCap(group, cap) => return change_cap_filter(&mut source.groups[group].caps, cap, filter),
     };
     match filter {
@@ -327,6 +381,22 @@ fn change_deal(deal: &mut DealSource, change: &DealChange) {
         }
         DealChange::TillWhereMade => deal.coins_to = None,
         DealChange::Nobody => flip(&mut deal.use_nobody),
+    }
+}
+
+fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
+    match change {
+        RecipeChange::Removed => {}
+        RecipeChange::NotAt(nth) => {
+            recipe.at.remove(*nth);
+        }
+        RecipeChange::ByAnyone => recipe.by = None,
+        RecipeChange::Count(list, nth, count) => list.of_source(recipe)[*nth].count = *count,
+        RecipeChange::OutputCount(nth, count) => recipe.outputs[*nth].value.count = *count,
+        RecipeChange::NoTool(nth) => {
+            recipe.tools.remove(*nth);
+        }
+        RecipeChange::OutputOrder(nth) => recipe.outputs.swap(*nth, nth + 1),
     }
 }
 

@@ -10,7 +10,7 @@ use crate::id::{MarkId, PropertyId};
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::SampleStack;
-use crate::ruleset::{Cap, ContainerDef, DealTerms, FilterId, GroupDef, HolderDef, Kind, Ruleset};
+use crate::ruleset::{Cap, ContainerDef, DealTerms, FilterId, GroupDef, HolderDef, Kind, Of, Ruleset};
 
 /// The maximum number of marks and comparisons to combine.
 const MAX_ATOMS: usize = 10;
@@ -85,7 +85,8 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             same_kind(rules, changed, kind).then(|| "no filter depends on it".to_owned())
         }
         // What they decide can be measured, whatever else they do.
-        Change::KindWeight(..)
+        Change::Recipe(..)
+        | Change::KindWeight(..)
         | Change::KindValue(..)
         | Change::Number(..)
         | Change::NoProperty(_)
@@ -280,6 +281,10 @@ fn test_at(rules: &Ruleset, at: FilterAt) -> Option<&Test> {
             DealTerms::Prices { of, .. } => Some(of.0),
             DealTerms::Lot { .. } => None,
         },
+        FilterAt::Ingredient(recipe, list, number) => match list.of(rules.recipes().get(recipe)?).get(number)?.of() {
+            Of::Filter(filter) => Some(filter),
+            Of::Kind(_) => None,
+        },
     };
     filter.map(|filter| &rules.filter(filter).test)
 }
@@ -303,6 +308,11 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
             let packs = kinds_in(rules, &rules.containers()[container]).any(|kind| kind.pack().is_some());
             admits.filter(|test| !depends_on_stack(test) && !packs)
         }
+        // A kind is no filter that could be compared.
+        FilterAt::Ingredient(..) => match (test_at(rules, at), test_at(changed, at)) {
+            (Some(_), Some(_)) => None,
+            _ => return None,
+        },
         FilterAt::Container(_) | FilterAt::HolderCap(..) | FilterAt::GroupCap(..) | FilterAt::Deal(_) => None,
     };
     let (one, other) = (test_at(rules, at), test_at(changed, at));

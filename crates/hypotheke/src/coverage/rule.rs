@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use super::change::{Change, DealChange, FilterAt, LotSide, OfKind};
+use super::change::{Change, DealChange, FilterAt, IngredientList, LotSide, OfKind, RecipeChange};
 use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
@@ -42,6 +42,9 @@ pub(super) fn rules_of(source: &RulesetSource, lightest: impl Fn(&Subject) -> Op
     }
     for deal in 0..source.deals.len() {
         list.of_deal(deal);
+    }
+    for recipe in 0..source.recipes.len() {
+        list.of_recipe(recipe);
     }
     list.of_start();
     list.rules
@@ -391,8 +394,7 @@ impl List<'_> {
         }
         for (side, key, items) in [(LotSide::Gives, "gives", &deal.gives), (LotSide::Takes, "takes", &deal.takes)] {
             for (number, item) in items.iter().enumerate() {
-                let count = item.value.count;
-                let near = [count.checked_sub(1).filter(|&less| less > 0), count.checked_add(1)].into_iter().flatten();
+                let near = near(item.value.count);
                 let change = |near: u32| (near.to_string(), Change::Deal(index, DealChange::Count(side, number, near)));
                 self.add(&subject, format!("{key} {}", item.value), item.at, near.map(change).collect());
             }
@@ -427,13 +429,50 @@ impl List<'_> {
         }
     }
 
+    fn of_recipe(&mut self, index: usize) {
+        let source = self.source;
+        let recipe = &source.recipes[index];
+        let subject = Subject::new(SubjectKind::Recipe, &*recipe.id.value);
+        let without = |change: RecipeChange| (WITHOUT.to_owned(), Change::Recipe(index, change));
+        self.add(&subject, "the recipe".to_owned(), recipe.id.at, vec![without(RecipeChange::Removed)]);
+        for (number, at) in recipe.at.iter().enumerate().filter(|_| recipe.at.len() > 1) {
+            self.add(&subject, format!("at {}", at.value), at.at, vec![without(RecipeChange::NotAt(number))]);
+        }
+        if let Some(by) = &recipe.by {
+            let words: Vec<&str> = by.words.iter().map(|word| word.value.as_str()).collect();
+            let changes = vec![("anyone".to_owned(), Change::Recipe(index, RecipeChange::ByAnyone))];
+            self.add(&subject, format!("by {}", words.join(", ")), by.at, changes);
+        }
+        let changed = |(count, change): (u32, RecipeChange)| (count.to_string(), Change::Recipe(index, change));
+        let lists = [(IngredientList::Inputs, "input", &recipe.inputs), (IngredientList::Tools, "tool", &recipe.tools)];
+        for (list, key, items) in lists {
+            for (number, item) in items.iter().enumerate() {
+                let near = near(item.count).map(|near| changed((near, RecipeChange::Count(list, number, near))));
+                let mut changes: Vec<(String, Change)> = near.collect();
+                changes.extend((list == IngredientList::Tools).then(|| without(RecipeChange::NoTool(number))));
+                let text = format!("{key} {} {}", item.count, item.of.filter);
+                self.add(&subject, text, item.at, changes);
+                self.of_filter(&subject, key, &item.of, FilterAt::Ingredient(index, list, number));
+            }
+        }
+        for (number, item) in recipe.outputs.iter().enumerate() {
+            let near = near(item.value.count).map(|near| changed((near, RecipeChange::OutputCount(number, near))));
+            self.add(&subject, format!("output {}", item.value), item.at, near.collect());
+        }
+        for (number, pair) in recipe.outputs.windows(2).enumerate() {
+            let text = format!("{} before {}", pair[0].value.kind, pair[1].value.kind);
+            let changes =
+                vec![("the other way round".to_owned(), Change::Recipe(index, RecipeChange::OutputOrder(number)))];
+            self.add(&subject, text, pair[1].at, changes);
+        }
+    }
+
     fn of_start(&mut self) {
         for (index, place) in self.source.start.iter().enumerate() {
             let subject = Subject::new(SubjectKind::Start, place.place.as_str());
             for (number, portion) in place.contents.iter().enumerate() {
-                let count = portion.value.count;
-                let near = [count.checked_sub(1).filter(|&less| less > 0), count.checked_add(1)].into_iter().flatten();
-                let near = near.map(|near| (near.to_string(), Change::Start(index, number, Some(near))));
+                let near =
+                    near(portion.value.count).map(|near| (near.to_string(), Change::Start(index, number, Some(near))));
                 let changes = near.chain([(WITHOUT.to_owned(), Change::Start(index, number, None))]);
                 let plain = (!portion.value.variant.is_plain())
                     .then(|| (format!("without {}", portion.value.variant), Change::StartVariant(index, number)));
@@ -562,4 +601,9 @@ fn first_word(part: &Filter) -> Option<&Word> {
         Filter::Not(inner) => first_word(inner),
         Filter::And(parts) | Filter::Or(parts) => parts.first().and_then(first_word),
     }
+}
+
+/// One less, unless that is none, and one more.
+fn near(count: u32) -> impl Iterator<Item = u32> {
+    [count.checked_sub(1).filter(|&less| less > 0), count.checked_add(1)].into_iter().flatten()
 }

@@ -287,6 +287,16 @@ pub enum ActionOf<T: Terms> {
         /// For what.
         other: OfferedOf<T>,
     },
+    /// Items of a container change into others by a recipe: `surveyor crafts melt-water at stove`,
+    /// `surveyor crafts up to 3 melt-water at stove`.
+    Craft {
+        /// How often; `All` is not valid.
+        amount: Amount,
+        /// By which recipe.
+        recipe: T::Recipe,
+        /// The container that has the items; without one, the holder that acts.
+        at: T::OwnPlace,
+    },
     /// A property of a whole stack gets another value: `set reading of freezer/0 to 4.1`.
     Set {
         /// The property.
@@ -352,6 +362,7 @@ impl<T: Terms> ActionOf<T> {
             | Verb::Buy
             | Verb::Sell
             | Verb::Trade
+            | Verb::Craft
             | Verb::Split
             | Verb::Merge
             | Verb::Resize
@@ -443,6 +454,10 @@ impl<T: Terms> ActionOf<T> {
                 };
                 ActionOf::Trade { one: side(one)?, other: side(other)? }
             }
+            ActionOf::Craft { amount, recipe, at } => {
+                let at = to.own_place(at, self.verb(), "at")?;
+                ActionOf::Craft { amount: *amount, recipe: to.recipe(recipe)?, at }
+            }
             ActionOf::Bind { kind, at } => ActionOf::Bind { kind: to.kind(kind)?, at: place(at, Role::Shortcut)? },
             ActionOf::Unbind { at } => ActionOf::Unbind { at: place(at, Role::Shortcut)? },
             ActionOf::Mark { at, mark } => ActionOf::Mark { at: place(at, Role::Stack)?, mark: to.mark(mark)? },
@@ -484,6 +499,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Buy { .. } => Verb::Buy,
             ActionOf::Sell { .. } => Verb::Sell,
             ActionOf::Trade { .. } => Verb::Trade,
+            ActionOf::Craft { .. } => Verb::Craft,
             ActionOf::Bind { .. } => Verb::Bind,
             ActionOf::Unbind { .. } => Verb::Unbind,
             ActionOf::Mark { .. } => Verb::Mark,
@@ -508,6 +524,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Return { amount }
             | ActionOf::Buy { amount, .. }
             | ActionOf::Sell { amount, .. }
+            | ActionOf::Craft { amount, .. }
             | ActionOf::Equip { amount, .. }
             | ActionOf::Unequip { amount, .. } => Some(amount),
             ActionOf::Split { .. }
@@ -576,6 +593,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Leave
             | ActionOf::Give { .. }
             | ActionOf::Trade { .. }
+            | ActionOf::Craft { .. }
             | ActionOf::Unbind { .. }
             | ActionOf::Mark { .. }
             | ActionOf::Unmark { .. }
@@ -592,6 +610,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Create { to, .. } | ActionOf::Put { to, .. } | ActionOf::Deposit { into: to } => (None, Some(to)),
             ActionOf::PickUp { to, .. } => (None, T::said(to)),
             ActionOf::Drop { from, .. } => (T::said(from), None),
+            ActionOf::Craft { at, .. } => (T::said(at), None),
             ActionOf::Consume { from, .. } | ActionOf::Lift { from, .. } | ActionOf::Equip { from, .. } => {
                 (Some(from), None)
             }

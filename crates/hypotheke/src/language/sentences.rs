@@ -13,6 +13,9 @@ use super::terms::{NamedArrival, Names};
 use super::verb::Verb;
 use crate::text::{Word, nearest};
 
+/// How often a recipe is carried out if no number is said.
+const ONCE: Amount = Amount::Exactly(1);
+
 /// Who owns a container that belongs to no holder.
 pub(crate) const NOBODY: &str = "nobody";
 
@@ -160,6 +163,11 @@ impl LineParser<'_, '_> {
             Verb::Sell => {
                 let (amount, kind, at) = self.deal()?;
                 Ok(NamedAction::Sell { amount, kind, at })
+            }
+            Verb::Craft => {
+                let amount = self.amount()?.unwrap_or(ONCE);
+                let recipe = self.word("a recipe")?;
+                Ok(NamedAction::Craft { amount, recipe, at: self.optional_place("at")? })
             }
             Verb::Trade => {
                 let one = self.offered()?;
@@ -358,6 +366,13 @@ impl fmt::Display for NamedOperation {
             NamedAction::Buy { amount, kind, at } | NamedAction::Sell { amount, kind, at } => {
                 print_selection(*amount, Some(kind), f)?;
                 print_place("at", Some(at), f)
+            }
+            NamedAction::Craft { amount, recipe, at } => {
+                if *amount != ONCE {
+                    write!(f, " {amount}")?;
+                }
+                write!(f, " {recipe}")?;
+                print_place("at", at.as_ref(), f)
             }
             NamedAction::Trade { one, other } => {
                 let side = |it: &OfferedOf<Names>| format!("{} {} of {}", it.count, it.kind, it.of);

@@ -19,6 +19,8 @@ pub trait Terms: Clone + Debug + PartialEq + Eq {
     type Mark: Clone + Debug + PartialEq + Eq;
     /// A property.
     type Property: Clone + Debug + PartialEq + Eq;
+    /// A recipe.
+    type Recipe: Clone + Debug + PartialEq + Eq;
     /// Marks and properties of created items.
     type Variant: Clone + Debug + Default + PartialEq + Eq;
     /// A place.
@@ -45,6 +47,7 @@ pub trait PlainTerms:
         Kind: Serialize + DeserializeOwned,
         Mark: Serialize + DeserializeOwned,
         Property: Serialize + DeserializeOwned,
+        Recipe: Serialize + DeserializeOwned,
         Variant: Serialize + DeserializeOwned,
         Place: Serialize + DeserializeOwned,
         OwnPlace: Serialize + DeserializeOwned,
@@ -61,6 +64,7 @@ impl Terms for Names {
     type Kind = Word;
     type Mark = Word;
     type Property = Word;
+    type Recipe = Word;
     type Variant = NamedVariant;
     type Place = Path;
     type OwnPlace = Option<Path>;
@@ -113,6 +117,7 @@ pub(crate) trait Translate<T: Terms> {
     fn holder(&self, holder: &T::Actor) -> Result<<Self::Into as Terms>::Actor, Self::Error>;
     fn mark(&self, mark: &T::Mark) -> Result<<Self::Into as Terms>::Mark, Self::Error>;
     fn property(&self, property: &T::Property) -> Result<<Self::Into as Terms>::Property, Self::Error>;
+    fn recipe(&self, recipe: &T::Recipe) -> Result<<Self::Into as Terms>::Recipe, Self::Error>;
     fn place(&self, place: &T::Place, role: Role) -> Result<<Self::Into as Terms>::Place, Self::Error>;
     /// A place for which the holder that acts may stand, in an operation with such a verb, after a
     /// word.

@@ -37,6 +37,8 @@ pub enum Verb {
     Buy,
     /// A holder sells items at a container.
     Sell,
+    /// Items of a container change into others.
+    Craft,
     /// The stacks of a container are sorted.
     Sort,
     /// A shortcut is bound to a kind.
@@ -169,7 +171,7 @@ const fn row(
 
 impl Verb {
     /// All verbs, in the order of a search.
-    pub const ALL: [Verb; 31] = [
+    pub const ALL: [Verb; 32] = [
         Verb::Move,
         Verb::Swap,
         Verb::Drop,
@@ -185,6 +187,7 @@ impl Verb {
         Verb::Give,
         Verb::Buy,
         Verb::Sell,
+        Verb::Craft,
         Verb::Sort,
         Verb::Bind,
         Verb::Unbind,
@@ -307,6 +310,13 @@ impl Verb {
                 ["sell", "sells", "sold"],
                 "surveyor sells 1 ice-core at depot",
                 (HOLDER, Items, Verbs, 3),
+                effects(Any, [NO, NO, NO, NO, NO, NO]),
+            ),
+            // Inputs leave and outputs are placed in slot order.
+            Verb::Craft => row(
+                ["craft", "crafts", "crafted"],
+                "surveyor crafts melt-water at stove",
+                (ANYONE, Place, Verbs, 3),
                 effects(Any, [NO, NO, NO, NO, NO, NO]),
             ),
             // Alike stacks within their limit become as many full ones as there are and one for the

@@ -129,7 +129,7 @@ impl Draft<'_> {
     }
 
     /// The first border that it would cross and that keeps it from the actor.
-    fn why_not_taken(&self, spot: Spot, going: Going) -> Option<Cause> {
+    pub(super) fn why_not_taken(&self, spot: Spot, going: Going) -> Option<Cause> {
         let not_allowed = || self.why_not_leaving(spot.into(), going.point()).filter(|_| !spot.is_ground());
         not_allowed().or_else(|| self.all_not_taken(spot, going).next())
     }

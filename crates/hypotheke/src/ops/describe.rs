@@ -2,9 +2,9 @@
 
 use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::KindId;
+use crate::id::{KindId, RecipeId};
 use crate::language::{NOBODY, items_text};
-use crate::ruleset::{Cap, GroupDef, Kind, Right};
+use crate::ruleset::{Cap, GroupDef, Kind, Recipe, RecipePart, Right};
 use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
 
 impl World {
@@ -26,6 +26,20 @@ impl World {
     /// The name of a kind in sentences, even for a kind of a different ruleset.
     pub(super) fn kind_name(&self, kind: KindId) -> &str {
         self.rules().kind(kind).map_or("an unknown kind", Kind::id)
+    }
+
+    /// What a part of a recipe admits: `snow`, or `fuel and not wet` in quotes.
+    pub(super) fn ingredient_text(&self, recipe: RecipeId, part: RecipePart) -> String {
+        let ingredient = self.rules().recipe(recipe).and_then(|recipe| recipe.part(part));
+        match ingredient {
+            Some(ingredient) if ingredient.of_text().contains(' ') => format!("of `{}`", ingredient.of_text()),
+            Some(ingredient) => ingredient.of_text().to_owned(),
+            None => "of an unknown recipe".to_owned(),
+        }
+    }
+
+    fn recipe_name(&self, recipe: RecipeId) -> &str {
+        self.rules().recipe(recipe).map_or("of another ruleset", Recipe::id)
     }
 
     /// A refusal in one sentence, with its figures: `sled would weigh 204 kg; its cap is 180 kg`.
@@ -62,6 +76,7 @@ impl World {
                 Unknown::Stack => "this stack is not on the ground".to_owned(),
                 Unknown::Document => "the transfer record does not fit this world".to_owned(),
                 Unknown::Deal => "no deal for this kind is made here".to_owned(),
+                Unknown::Recipe => "unknown recipe".to_owned(),
                 Unknown::SameSides => "both sides of the trade are the same".to_owned(),
                 Unknown::Taken => "the world already has a place of this name or a stack of this id".to_owned(),
             },
@@ -110,6 +125,23 @@ impl World {
                 let Some(deal) = self.rules().deals().get(deal as usize) else { return "unknown deal".to_owned() };
                 let who = self.listed_text(deal.by(), at);
                 format!("only {who} may make the deal {} at {}", deal.id(), self.place_name(at))
+            }
+            Cause::NoRecipe { at, recipe } => {
+                format!("the recipe {} is not carried out at {}", self.recipe_name(recipe), self.place_name(at))
+            }
+            Cause::NotInRecipe { at, recipe } => {
+                let Some(recipe) = self.rules().recipe(recipe) else { return "unknown recipe".to_owned() };
+                let who = self.listed_text(recipe.by(), at);
+                format!("only {who} may carry out the recipe {} at {}", recipe.id(), self.place_name(at))
+            }
+            Cause::Missing { at, recipe, part, required, there } => {
+                let (place, what) = (self.place_name(at), self.ingredient_text(recipe, part));
+                match part {
+                    RecipePart::Input(_) => {
+                        format!("{place} has {there} {what} to use up; the recipe needs {required}")
+                    }
+                    RecipePart::Tool(_) => format!("{place} has {there} {what} as a tool; the recipe needs {required}"),
+                }
             }
             Cause::NotOwner(at) => match self.owner_of(at) {
                 Some(owner) => format!("only its owner {owner} may give {} away", self.place_name(at)),

@@ -247,7 +247,8 @@ impl Draft<'_> {
     pub(super) fn why_too_many(&self, kind: KindId, more: u64) -> Option<Cause> {
         let most = self.world.rules.known_kind(kind).max_in_world()?;
         let would = u64::try_from(self.number_in_world(kind)).unwrap_or(0).saturating_add(more);
-        (would > u64::from(most)).then_some(Cause::MostInWorld { kind, would, most })
+        let excess = u64::try_from(self.world.totals(kind).present()).unwrap_or(0);
+        (would > u64::from(most).max(excess)).then_some(Cause::MostInWorld { kind, would, most })
     }
 
     /// The kinds of which the world would have too many, and more than it had.

@@ -21,6 +21,7 @@ mod blocking;
 mod carry;
 mod close;
 mod consume;
+mod craft;
 mod create;
 mod deal;
 mod depart;
@@ -164,6 +165,7 @@ fn plan_action(draft: &mut Draft<'_>, actor: Option<HolderId>, action: &Action) 
         Action::Leave => leave::plan(draft, actor),
         Action::Buy { amount, kind, at } => deal::plan(draft, actor, DealSide::Buy, (*amount, *kind), *at),
         Action::Sell { amount, kind, at } => deal::plan(draft, actor, DealSide::Sell, (*amount, *kind), *at),
+        Action::Craft { amount, recipe, at } => craft::plan(draft, *amount, *recipe, *at),
         Action::Give { at, to } => give::plan(draft, *at, *to),
         Action::Bind { kind, at } => bind::plan(draft, *kind, *at),
         Action::Unbind { at } => unbind::plan(draft, *at),

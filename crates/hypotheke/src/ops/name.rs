@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::operation::{Handles, Operation, Variant};
-use crate::id::{HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::id::{HolderId, KindId, MarkId, PropertyId, RecipeId, StackId};
 use crate::language::{NamedArrival, NamedOperation, NamedVariant, Names, Path, Role, Translate, Verb};
 use crate::snapshot::Departure;
 use crate::text::{Span, Word};
@@ -98,6 +98,10 @@ impl Translate<Handles> for Namer<'_> {
     fn property(&self, property: &PropertyId) -> Named<Word> {
         let rules = &self.world.rules;
         rules.has_property(*property).then(|| word(rules.property(*property).name())).ok_or(NoName)
+    }
+
+    fn recipe(&self, recipe: &RecipeId) -> Named<Word> {
+        self.world.rules.recipe(*recipe).map(|recipe| word(recipe.id())).ok_or(NoName)
     }
 
     fn place(&self, place: &Place, _: Role) -> Named<Path> {

@@ -1,6 +1,6 @@
 use std::sync::Arc;
 
-use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, RecipeId, StackId};
 use crate::language::{ActionOf, Amount, Landing, LiftAmount, OfferedOf, OperationOf, SortKey, Terms};
 use crate::quantity::Decimal;
 use crate::snapshot::Departure;
@@ -76,6 +76,7 @@ impl Terms for Handles {
     type Kind = KindId;
     type Mark = MarkId;
     type Property = PropertyId;
+    type Recipe = RecipeId;
     type Variant = Variant;
     type Place = Place;
     type OwnPlace = Place;
@@ -297,6 +298,13 @@ impl Operation {
         Action::Trade { one, other }.into()
     }
 
+    /// Items of a container change into others by a recipe, a number of times. The game acts, or the
+    /// holder that [`Operation::by`] names.
+    #[must_use]
+    pub fn crafting(amount: Amount, recipe: RecipeId, at: impl Into<Place>) -> Operation {
+        Action::Craft { amount, recipe, at: at.into() }.into()
+    }
+
     /// The holder that acts closes all that it has opened and returns what is in its hand.
     #[must_use]
     pub fn leaving(actor: HolderId) -> Operation {
@@ -345,6 +353,7 @@ impl Operation {
             | Action::Leave
             | Action::Give { .. }
             | Action::Trade { .. }
+            | Action::Craft { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Return { .. }
@@ -385,6 +394,7 @@ impl Operation {
             | Action::Open { .. }
             | Action::Close { .. }
             | Action::Give { .. }
+            | Action::Craft { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Mark { .. }

@@ -2,9 +2,9 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use crate::id::{HolderId, KindId};
+use crate::id::{HolderId, KindId, RecipeId};
 use crate::quantity::Decimal;
-use crate::ruleset::Right;
+use crate::ruleset::{RecipePart, Right};
 use crate::world::Place;
 
 /// The reason for a refusal, without figures. The order is that of the checks.
@@ -16,6 +16,8 @@ pub enum Reason {
     Stale,
     /// A place, kind or stack that does not exist, or that the operation does not support.
     Unknown,
+    /// The recipe is not carried out there.
+    NoRecipe,
     /// 0, or a number that is out of bounds.
     BadAmount,
     /// A sum would be too large to count.
@@ -59,9 +61,10 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 21] = [
+    pub const ALL: [Reason; 22] = [
         Reason::Stale,
         Reason::Unknown,
+        Reason::NoRecipe,
         Reason::BadAmount,
         Reason::Overflow,
         Reason::NotOpen,
@@ -89,6 +92,7 @@ impl Reason {
         match self {
             Reason::Stale => "stale",
             Reason::Unknown => "unknown",
+            Reason::NoRecipe => "no-recipe",
             Reason::BadAmount => "bad-amount",
             Reason::Overflow => "overflow",
             Reason::NotOpen => "not-open",
@@ -148,6 +152,8 @@ pub enum Unknown {
     Taken,
     /// A deal that is not made there.
     Deal,
+    /// A recipe of a different ruleset.
+    Recipe,
     /// A trade of a holder with itself, or of a kind for itself.
     SameSides,
 }
@@ -231,6 +237,33 @@ pub enum Cause {
         at: Place,
         /// Its number among the deals of the ruleset.
         deal: u32,
+    },
+    /// The recipe is not carried out at this container.
+    NoRecipe {
+        /// The container.
+        at: Place,
+        /// The recipe.
+        recipe: RecipeId,
+    },
+    /// The acting holder is not among those who may carry out a recipe.
+    NotInRecipe {
+        /// The container.
+        at: Place,
+        /// The recipe.
+        recipe: RecipeId,
+    },
+    /// A recipe requires more items than there are for it.
+    Missing {
+        /// The container, or the holder.
+        at: Place,
+        /// The recipe.
+        recipe: RecipeId,
+        /// Which of its inputs or tools.
+        part: RecipePart,
+        /// The number that it requires.
+        required: u64,
+        /// The number that is there for it.
+        there: u64,
     },
     /// The source contains none of the requested items.
     EmptySource {
@@ -350,6 +383,7 @@ impl Cause {
         match self {
             Cause::Stale | Cause::Arrived | Cause::Revision { .. } | Cause::RequestIdTaken => Reason::Stale,
             Cause::Unknown(_) => Reason::Unknown,
+            Cause::NoRecipe { .. } => Reason::NoRecipe,
             Cause::BadAmount
             | Cause::NoLot { .. }
             | Cause::OutOfBounds { .. }
@@ -358,9 +392,11 @@ impl Cause {
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
             Cause::InUse { .. } => Reason::InUse,
-            Cause::NotAllowed { .. } | Cause::NotOwner(_) | Cause::NotInDeal { .. } => Reason::NotAllowed,
+            Cause::NotAllowed { .. } | Cause::NotOwner(_) | Cause::NotInDeal { .. } | Cause::NotInRecipe { .. } => {
+                Reason::NotAllowed
+            }
             Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
-            Cause::NotEnough { .. } | Cause::TooFew { .. } => Reason::NotEnough,
+            Cause::NotEnough { .. } | Cause::TooFew { .. } | Cause::Missing { .. } => Reason::NotEnough,
             Cause::Protected(_) => Reason::Protected,
             Cause::NotEmpty(_) => Reason::NotEmpty,
             Cause::NoTake(_) => Reason::NoTake,
@@ -390,6 +426,7 @@ impl Cause {
             Cause::NotEnough { requested, there, .. } | Cause::TooFew { requested, there, .. } => {
                 Some((whole(requested), whole(there)))
             }
+            Cause::Missing { required, there, .. } => Some((whole(required), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
             Cause::OutOfBounds { slots, min, max, .. } => {
                 Some((Decimal::from(slots), Decimal::from(if slots < min { min } else { max })))

@@ -54,6 +54,21 @@ impl World {
                 let deal = self.rules().deals().get(deal as usize)?.id();
                 format!("Name the acting holder in `by` of the deal {deal}")
             }
+            Cause::NoRecipe { at, recipe } => {
+                let recipe = self.rules().recipe(recipe)?.id();
+                match at {
+                    Place::Holder(_) => format!("Leave out `at` in the recipe {recipe}"),
+                    at => format!("Name {} in `at` of the recipe {recipe}", name(at)),
+                }
+            }
+            Cause::NotInRecipe { recipe, .. } => {
+                let recipe = self.rules().recipe(recipe)?.id();
+                format!("Name the acting holder in `by` of the recipe {recipe}")
+            }
+            Cause::Missing { at, recipe, part, required, there } => {
+                let (what, missing) = (self.ingredient_text(recipe, part), required.saturating_sub(there));
+                format!("Bring {missing} more {what} to {} first", name(at))
+            }
             Cause::NotEnough { there, .. } => format!("Request {there} or fewer"),
             Cause::NotOpen(at) => format!("Open {} first", name(at)),
             Cause::InUse { at, by } => format!("Let {} close {} first", self.holder_name(by), name(at)),

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::operation::{Action, Handles, Operation, Variant};
 use super::refusal::{Cause, Refusal};
-use crate::id::{HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::id::{HolderId, KindId, MarkId, PropertyId, RecipeId, StackId};
 use crate::language::{
     NamedAction, NamedArrival, NamedOperation, NamedPortion, NamedVariant, Names, Path, Role, Row, Translate, Verb,
 };
@@ -369,6 +369,14 @@ impl Translate<Names> for Resolver<'_> {
         rules.find_property(name.as_str()).ok_or_else(|| {
             let help = suggestion(name.as_str(), rules.properties().iter().map(crate::Property::name));
             ResolveError::new("unknown-property", name.span(), format!("unknown property `{name}`"), help)
+        })
+    }
+
+    fn recipe(&self, name: &Word) -> Resolved<RecipeId> {
+        let rules = self.world.rules();
+        rules.find_recipe(name.as_str()).ok_or_else(|| {
+            let help = suggestion(name.as_str(), rules.recipes().iter().map(crate::Recipe::id));
+            ResolveError::new("unknown-recipe", name.span(), format!("unknown recipe `{name}`"), help)
         })
     }
 

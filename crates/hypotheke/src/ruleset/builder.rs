@@ -191,6 +191,12 @@ impl RulesetBuilder {
         self.table("deal", id, &section)
     }
 
+    /// A recipe: items of a container that change into others.
+    pub fn recipe(self, id: &str, settings: impl FnOnce(RecipeBuilder) -> RecipeBuilder) -> Self {
+        let RecipeBuilder { section } = settings(RecipeBuilder::default());
+        self.table("recipe", id, &section)
+    }
+
     /// The contents of a place at the start, each as in `2 ration-box` or `1 ice-core
     /// (contaminated)`.
     pub fn start<'a>(mut self, place: &str, contents: impl IntoIterator<Item = &'a str>) -> Self {
@@ -634,6 +640,45 @@ impl DealBuilder {
     /// It takes from and puts into containers that nobody may take from or put into.
     pub fn use_nobody(mut self) -> Self {
         self.section.line("use-nobody", true);
+        self
+    }
+}
+
+/// Settings of a recipe.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct RecipeBuilder {
+    section: Section,
+}
+
+impl RecipeBuilder {
+    /// The containers in the world at which it is carried out.
+    pub fn at<'a>(mut self, containers: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("at", list(containers));
+        self
+    }
+
+    /// Who may carry it out.
+    pub fn by<'a>(mut self, who: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("by", list(who));
+        self
+    }
+
+    /// What is used up, as in `2 snow`.
+    pub fn inputs<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("inputs", list(items));
+        self
+    }
+
+    /// What must be there besides, and stays.
+    pub fn tools<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("tools", list(items));
+        self
+    }
+
+    /// The items that enter the container.
+    pub fn outputs<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("outputs", list(items));
         self
     }
 }

@@ -13,8 +13,8 @@ use std::fmt::Display;
 use crate::id::KindId;
 
 use super::{
-    Access, Cap, ContainerDef, Deal, DealTerms, DepletedShortcut, FilterId, GroupDef, HolderDef, Kind, Mark, Price,
-    Property, PropertyValue, PutMode, Right, Ruleset, WhenUnfit,
+    Access, Cap, ContainerDef, Deal, DealTerms, DepletedShortcut, FilterId, GroupDef, HolderDef, Ingredient, Kind,
+    Mark, Price, Property, PropertyValue, PutMode, Recipe, Right, Ruleset, WhenUnfit,
 };
 
 // The first words of these keys: other words would change the fingerprint in every save.
@@ -69,6 +69,7 @@ fn lines(rules: &Ruleset, containers: &[ContainerDef], holders: &[HolderDef]) ->
     lines.extend(containers.iter().map(|def| container_line(rules, def)));
     lines.extend(holders.iter().map(|def| holder_line(rules, def)));
     lines.extend(rules.deals().iter().map(|deal| deal_line(rules, deal)));
+    lines.extend(rules.recipes().iter().map(|recipe| recipe_line(rules, recipe)));
     let groups = rules.groups().iter().filter(|group| group.has_rules());
     lines.extend(groups.map(|group| group_line(rules, group)));
     lines
@@ -203,12 +204,9 @@ fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
 }
 
 fn deal_line(rules: &Ruleset, deal: &Deal) -> String {
-    let items = |items: &[(KindId, u32)]| {
-        sorted(items.iter().map(|&(id, count)| format!("{count} {}", rules.known_kind(id).id())))
-    };
     let price = |price: &Option<Price>| price.map(|price| format!("{} {}", price.factor, price.round.word()));
     let terms = match deal.terms() {
-        DealTerms::Lot { gives, takes } => format!("gives [{}] takes [{}]", items(gives), items(takes)),
+        DealTerms::Lot { gives, takes } => format!("gives [{}] takes [{}]", items(rules, gives), items(rules, takes)),
         DealTerms::Prices { of, currency, buy, sell } => {
             let (of, currency) = (filter(rules, Some(of.0)), rules.known_kind(*currency).id());
             format!("of {of} currency {currency} buy {:?} sell {:?}", price(buy), price(sell))
@@ -217,6 +215,20 @@ fn deal_line(rules: &Ruleset, deal: &Deal) -> String {
     let by = sorted(deal.by().words().into_iter());
     let (at, coins_to, nobody) = (sorted(deal.at()), deal.coins_to(), deal.uses_nobody());
     format!("deal {} at [{at}] by [{by}] {terms} coins-to {coins_to:?} use-nobody {nobody}", deal.id())
+}
+
+fn items(rules: &Ruleset, items: &[(KindId, u32)]) -> String {
+    sorted(items.iter().map(|&(id, count)| format!("{count} {}", rules.known_kind(id).id())))
+}
+
+/// What filters admit may overlap, so that the order decides; outputs are placed in their order.
+fn recipe_line(rules: &Ruleset, recipe: &Recipe) -> String {
+    let (at, by) = (sorted(recipe.at()), sorted(recipe.by().words().into_iter()));
+    let ordered = |list: &[Ingredient]| list.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
+    let (inputs, tools) = (ordered(recipe.inputs()), ordered(recipe.tools()));
+    let outputs = recipe.outputs().iter().map(|&(id, count)| format!("{count} {}", rules.known_kind(id).id()));
+    let outputs = outputs.collect::<Vec<_>>().join(", ");
+    format!("recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]", recipe.id())
 }
 
 fn group_line(rules: &Ruleset, group: &GroupDef) -> String {

@@ -1,7 +1,9 @@
 //! Warnings: what is valid but most likely not meant.
 
 mod access;
+mod cycles;
 mod deals;
+mod recipes;
 
 use rustc_hash::{FxHashMap, FxHashSet};
 
@@ -20,6 +22,8 @@ pub(crate) fn lint(rules: &Ruleset) -> Diagnostics {
     found.extend(access::never_filled(rules));
     found.extend(access::never_opened(rules));
     found.extend(deals::never_made(rules));
+    found.extend(recipes::never_made(rules));
+    found.extend(cycles::gaining(rules));
     Diagnostics::new(rules.source.sources.clone(), found)
 }
 

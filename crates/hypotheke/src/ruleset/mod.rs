@@ -20,6 +20,7 @@ mod names;
 mod patch;
 mod places;
 mod read;
+mod recipes;
 mod settings;
 mod source;
 mod start;
@@ -30,8 +31,8 @@ mod view;
 pub(crate) use access::Border;
 pub use access::{Access, AccessList, Right};
 pub use builder::{
-    ContainerBuilder, DealBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RulesetBuilder, SlotBuilder,
-    TagBuilder,
+    ContainerBuilder, DealBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RecipeBuilder,
+    RulesetBuilder, SlotBuilder, TagBuilder,
 };
 pub(crate) use compile::{FilterNames, MAX_NESTING, UnknownName, compile, compile_changed};
 pub(crate) use deals::DealSource;
@@ -47,6 +48,9 @@ pub(crate) use names::is_owner;
 pub(crate) use patch::KindPatch;
 pub(crate) use places::SlotDef;
 pub use places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, PutMode, SlotRule, WhenUnfit};
+pub(crate) use recipes::RecipeSource;
+pub(crate) use recipes::{Allocation, IngredientSource, Of, Supply};
+pub use recipes::{Ingredient, Recipe, RecipePart};
 pub(crate) use settings::{Detail, Renames, UNNAMED};
 pub use settings::{Setting, SettingClass, Subject, SubjectKind};
 pub(crate) use source::{CapSource, FilterSource, HolderSource, PropertySource, RulesetSource, Written};

@@ -339,12 +339,18 @@ impl<'s> Reading<'s> {
         let value = section.table.get(key)?;
         let written = self.written_text(section, key)?;
         let origin = self.origin(value, &written.value);
+        self.filter_in(&written.value, written.at, origin)
+    }
+
+    /// A filter in a text, by where the text is and, if it has no escapes, where it starts in the
+    /// file.
+    pub(crate) fn filter_in(&mut self, text: &str, at: Location, origin: Option<usize>) -> Option<FilterSource> {
         let fault_at = |span: crate::text::Span| match origin {
-            Some(origin) => Location::new(written.at.source, span.shifted(origin)),
-            None => written.at,
+            Some(origin) => Location::new(at.source, span.shifted(origin)),
+            None => at,
         };
-        match written.value.parse::<Filter>() {
-            Ok(filter) => Some(FilterSource { filter, at: written.at, origin }),
+        match text.parse::<Filter>() {
+            Ok(filter) => Some(FilterSource { filter, at, origin }),
             Err(error) => {
                 let help = error.help_text().map(str::to_owned);
                 let fault = Diagnostic::error(

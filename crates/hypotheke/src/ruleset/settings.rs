@@ -13,6 +13,7 @@ use super::deals::{Deal, Price, Terms};
 use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, SlotDef, WhenUnfit};
+use super::recipes::{Ingredient, Recipe};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::id::KindId;
@@ -39,6 +40,8 @@ pub enum SubjectKind {
     Group,
     /// A deal.
     Deal,
+    /// A recipe.
+    Recipe,
     /// A place with contents at the start.
     Start,
 }
@@ -57,6 +60,7 @@ impl SubjectKind {
             SubjectKind::Holder => "holder",
             SubjectKind::Group => "group",
             SubjectKind::Deal => "deal",
+            SubjectKind::Recipe => "recipe",
             SubjectKind::Start => "start",
         }
     }
@@ -250,6 +254,9 @@ impl Ruleset {
         for deal in self.deals() {
             add(SubjectKind::Deal, deal.id().to_owned(), lister.of_deal(deal));
         }
+        for recipe in self.recipes() {
+            add(SubjectKind::Recipe, recipe.id().to_owned(), lister.of_recipe(recipe));
+        }
         for entry in &self.start {
             let contents = entry.contents.iter().map(|portion| lister.portion(portion));
             let value = contents.collect::<Vec<_>>().join(", ");
@@ -345,6 +352,9 @@ impl Lister<'_> {
             groups: _,
             deals: _,
             deals_at: _,
+            recipes: _,
+            recipe_index: _,
+            recipes_at: _,
             start: _,
             // Written in the settings of kinds, containers and holders.
             arena: _,
@@ -585,13 +595,8 @@ impl Lister<'_> {
         self.rule("by", self.access_words(by), "anyone");
         match terms {
             Terms::Lot { gives, takes } => {
-                let items = |items: &[(KindId, u32)]| {
-                    let kind = |id| self.names.kind(self.rules.known_kind(id).id());
-                    listed(items.iter().map(|&(id, count)| format!("{count} {}", kind(id))).collect::<Vec<_>>())
-                };
-                let (gives, takes) = (items(gives), items(takes));
-                self.rule("gives", gives, "none");
-                self.rule("takes", takes, "none");
+                self.rule("gives", self.items(gives), "none");
+                self.rule("takes", self.items(takes), "none");
             }
             Terms::Prices { of, currency, buy, sell } => {
                 self.filter("of", Some(of.0));
@@ -604,6 +609,29 @@ impl Lister<'_> {
         self.rule("coins-to", or_none(coins_to.as_deref().map(|till| self.names.container(till))), "none");
         self.rule("use-nobody", yes_no(*use_nobody), "no");
         std::mem::take(&mut self.settings)
+    }
+
+    fn of_recipe(&mut self, recipe: &Recipe) -> Vec<Setting> {
+        let Recipe { id: _, at, by, inputs, tools, outputs } = recipe;
+        self.rule("at", sorted(at.iter().map(|at| self.names.container(at))), "none");
+        self.rule("by", self.access_words(by), "anyone");
+        self.rule("inputs", self.ingredients(inputs), "none");
+        self.rule("tools", self.ingredients(tools), "none");
+        self.rule("outputs", self.items(outputs), "none");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn ingredients(&self, ingredients: &[Ingredient]) -> String {
+        let text = |it: &Ingredient| match it.kind() {
+            Some(kind) => format!("{} {}", it.count(), self.names.kind(self.rules.known_kind(kind).id())),
+            None => it.to_string(),
+        };
+        listed(ingredients.iter().map(text).collect::<Vec<_>>())
+    }
+
+    fn items(&self, items: &[(KindId, u32)]) -> String {
+        let kind = |id| self.names.kind(self.rules.known_kind(id).id());
+        listed(items.iter().map(|&(id, count)| format!("{count} {}", kind(id))).collect::<Vec<_>>())
     }
 
     fn portion(&self, portion: &StartPortion) -> String {

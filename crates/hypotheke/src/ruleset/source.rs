@@ -7,6 +7,7 @@ use super::access::Right;
 use super::deals::DealSource;
 use super::migration::MigrationSource;
 use super::places::{DepletedShortcut, PutMode, WhenUnfit};
+use super::recipes::RecipeSource;
 use crate::filter::Filter;
 use crate::language::NamedPortion;
 use crate::narrow;
@@ -286,6 +287,7 @@ pub(crate) struct RulesetSource {
     pub(crate) holders: Vec<HolderSource>,
     pub(crate) groups: Vec<GroupSource>,
     pub(crate) deals: Vec<DealSource>,
+    pub(crate) recipes: Vec<RecipeSource>,
     pub(crate) start: Vec<StartSource>,
     /// For each text that is a table: which of its columns hold what.
     pub(crate) table_columns: FxHashMap<u32, super::table::Columns>,

@@ -11,7 +11,7 @@ use super::source::{
     AccessSource, CapSource, ContainerSource, GroupSource, HolderSource, KindAt, KindSource, MarkSource,
     PropertySource, RulesetSource, SlotSource, StartSource, TagSource, Written,
 };
-use super::{deals, migration, names};
+use super::{deals, migration, names, recipes};
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::narrow;
 use crate::quantity::Decimal;
@@ -36,6 +36,7 @@ const ROOT: &[&str] = &[
     "holder",
     "group",
     "deal",
+    "recipe",
     "start",
 ];
 const CLAIMS: &[&str] = &["explore", "always", "forbidden", "possible", "recoverable"];
@@ -166,6 +167,9 @@ impl RulesetSource {
         }
         for (id, value) in reading.entries(&section, "deal") {
             self.deals.extend(deals::read(reading, id, value));
+        }
+        for (id, value) in reading.entries(&section, "recipe") {
+            self.recipes.extend(recipes::read(reading, id, value));
         }
         for (place, value) in reading.entries(&section, "start") {
             self.read_start(reading, &place, value);
@@ -473,4 +477,20 @@ fn syntax_fault(id: SourceId, source: &Source, error: &toml::de::Error) -> Diagn
     let message: Cow<'_, str> = error.message().trim().replace('\n', "; ").into();
     let fault = Diagnostic::error("syntax", Location::new(id, span), format!("syntax error in TOML: {message}"));
     fault.label("here")
+}
+
+/// A list of counts and kinds.
+pub(super) fn read_portions(
+    reading: &mut Reading<'_>,
+    section: &Section<'_, '_>,
+    key: &str,
+) -> Vec<Written<NamedPortion>> {
+    let mut portions = Vec::new();
+    for value in reading.list(section, key) {
+        match value.get_ref().as_str() {
+            Some(text) => portions.extend(read_portion(reading, value, text)),
+            None => reading.wrong_type(value, &format!("each of `{key}`"), "a text, such as \"2 ration-box\""),
+        }
+    }
+    portions
 }

@@ -12,10 +12,11 @@ use super::deals::Deal;
 use super::kind::{Kind, Mark, Property, Tag};
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, GroupDef, HolderDef, SlotRule};
+use super::recipes::Recipe;
 use super::source::{Arena, RulesetSource, Text};
 use super::start::StartEntry;
 use crate::filter::Test;
-use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, RulesetTag, TagId};
+use crate::id::{ContainerDefId, HolderDefId, KindId, MarkId, PropertyId, RecipeId, RulesetTag, TagId};
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::text::{Diagnostics, Source};
@@ -74,6 +75,10 @@ pub struct Ruleset {
     pub(super) holder_index: FxHashMap<Box<str>, HolderDefId>,
     /// In the order in which holders name them first.
     pub(super) groups: Vec<GroupDef>,
+    pub(super) recipes: Vec<Recipe>,
+    pub(super) recipe_index: FxHashMap<Box<str>, RecipeId>,
+    /// The numbers of the recipes at each container, by its name in the world.
+    pub(super) recipes_at: FxHashMap<Box<str>, Vec<u32>>,
     pub(super) deals: Vec<Deal>,
     /// The numbers of the deals at each container, by its name in the world.
     pub(super) deals_at: FxHashMap<Box<str>, Vec<u32>>,

@@ -3,7 +3,7 @@
 use super::{Cell, ClassKey, Spot, StackClass, World};
 use crate::id::{ContainerId, KindId, MarkId, StackId};
 use crate::quantity::Decimal;
-use crate::ruleset::{FilterId, Kind, PropertyValue};
+use crate::ruleset::{FilterId, Ingredient, Kind, Of, PropertyValue};
 
 /// A stack in its place.
 #[derive(Clone, Copy, Debug)]
@@ -131,6 +131,16 @@ impl<'w> StackView<'w> {
     #[must_use]
     pub fn has_mark(self, mark: MarkId) -> bool {
         self.world.classes.key(self.cell.class).is_some_and(|key| key.marks.contains(&mark))
+    }
+
+    /// Whether a recipe may use it as one of its inputs or tools.
+    #[must_use]
+    pub fn is_ingredient(self, ingredient: &Ingredient) -> bool {
+        let (kind, class) = self.cell_class();
+        match ingredient.of() {
+            Of::Kind(of) => of.0 == kind,
+            Of::Filter(filter) => self.world.classes.admits(&self.world.rules, filter, kind, class),
+        }
     }
 
     /// Its marks, by name.

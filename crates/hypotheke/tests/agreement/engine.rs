@@ -185,6 +185,10 @@ impl Engine {
                 let action = Action::Sell { amount: *amount, kind: self.kind(*kind), at: self.place(at) };
                 return self.by(*holder, action);
             }
+            Request::Craft(amount, recipe, at) => {
+                let recipe = self.world.rules().find_recipe(&format!("r{recipe}")).expect("a recipe");
+                Action::Craft { amount: *amount, recipe, at: self.place(at) }
+            }
             Request::Trade(one, other) => Action::Trade { one: self.offered(*one), other: self.offered(*other) },
             Request::Give(at, to) => Action::Give { at: self.place(at), to: to.map(|to| self.holder(to)) },
             Request::Depart(who) => Action::Depart { who: self.place(who) },

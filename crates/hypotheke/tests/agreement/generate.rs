@@ -6,7 +6,7 @@ use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
 use crate::model::{
-    Amount, At, DealTerms, Inside, Look, Model, Owner, Part, Request, Root, Rules, SortKey, Stack, Who,
+    Amount, At, DealTerms, FilterSpec, Inside, Look, Model, Owner, Part, Request, Root, Rules, SortKey, Stack, Who,
 };
 
 #[derive(Clone, Debug)]
@@ -56,9 +56,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 56;
+const VERBS: u8 = 60;
 /// From this number on a draw stands for a list.
-const LISTS: u8 = 54;
+const LISTS: u8 = 58;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -184,6 +184,7 @@ fn shallow(request: Request) -> Request {
         | Request::Trade(..)) => request,
         Request::Depart(who) => Request::Depart(outer(who)),
         Request::Give(at, to) => Request::Give(outer(at), to),
+        Request::Craft(amount, recipe, at) => Request::Craft(amount, recipe, outer(at)),
         Request::Buy(holder, amount, kind, at) => Request::Buy(holder, amount, kind, outer(at)),
         Request::Sell(holder, amount, kind, at) => Request::Sell(holder, amount, kind, outer(at)),
     }
@@ -254,6 +255,56 @@ fn give(rules: &Rules, model: &Model, draw: &Draw, at: At) -> Request {
     }
 }
 
+/// A recipe, often where it is carried out; or what it needs there.
+fn craft(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
+    let [(_, nth, recipe), (_, from, input)] = draw.places;
+    let recipe = recipe % rules.recipes.len();
+    let spec = &rules.recipes[recipe];
+    let is_own = spec.at.is_empty() && spec.in_packs.is_empty();
+    let is_station = |inside: &Inside| match model.state.pack_number(rules, inside) {
+        Some(pack) => spec.in_packs.contains(&pack),
+        None => matches!(inside.root, Root::Container(index) if inside.steps.is_empty() && spec.at.contains(&index)),
+    };
+    let all = model.state.all_containers();
+    let stations: Vec<Inside> = all.into_iter().filter(is_station).collect();
+    let holder = Some(from).filter(|_| is_own && !rules.holders.is_empty()).map(|from| from % rules.holders.len());
+    let station = stations.get(from % stations.len().max(1)).map(|at| At::Container(at.clone()));
+    let suiting = holder.map(At::Holder).or(station);
+    let place = suiting.filter(|_| draw.suiting).unwrap_or(any);
+    let carried = holder.map(|holder| rules.carried(holder)).unwrap_or_default();
+    let into = match &place {
+        At::Container(_) => Some(place.clone()),
+        _ => carried.get(draw.kind % carried.len().max(1)).map(|&own| At::Container(Inside::container(own))),
+    };
+    // What it lacks, of the kinds that suit.
+    let number = |of: &FilterSpec| -> u32 {
+        let Some(At::Container(inside)) = &into else { return 0 };
+        let stacks = model.state.slots(inside).iter().flatten();
+        stacks.filter(|stack| rules.admits(Some(of), stack)).map(|stack| stack.count).sum()
+    };
+    let items: Vec<&(FilterSpec, u32)> = spec.inputs.iter().chain(&spec.tools).collect();
+    let missing = items.iter().find(|(of, count)| number(of) < *count);
+    let (of, count) = missing.unwrap_or(&items[input % items.len()]);
+    let matching: Vec<usize> =
+        (0..rules.kinds.len()).filter(|&kind| rules.admits(Some(of), &rules.plain(kind))).collect();
+    let kind = matching.get(draw.kind % matching.len().max(1)).copied().unwrap_or(0);
+    let is_filled = missing.is_none() || nth % 4 == 0;
+    match into.filter(|_| !is_filled || nth % 8 == 1) {
+        Some(into) => Request::Create(Amount::UpTo(count * (1 + draw.count % 3)), kind, Look::default(), into, (0, 0)),
+        None => {
+            let amount = match draw.amount {
+                Amount::All => Amount::Exactly(1),
+                amount => amount,
+            };
+            let request = Request::Craft(amount, recipe, place);
+            match holder.filter(|_| draw.every_kind) {
+                Some(holder) => Request::By(holder, Box::new(request)),
+                None => request,
+            }
+        }
+    }
+}
+
 /// A deal, often one that both sides can make; or what they lack for it.
 fn deal(rules: &Rules, draw: &Draw, holder: Option<usize>, any: At) -> Request {
     let [(_, by, nth), (_, from, lots)] = draw.places;
@@ -320,7 +371,12 @@ fn trade(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             Some(&(kind, most)) => (kind, most),
             None => (nth % rules.kinds.len(), 3),
         };
-        let count = if draw.suiting && more.is_multiple_of(3) { most } else { u32::try_from(more % 4).unwrap() };
+        let some = u32::try_from(more % 4).unwrap();
+        let count = match (draw.suiting, more.is_multiple_of(3)) {
+            (true, true) => most,
+            (true, false) => 1 + some % most,
+            (false, _) => some,
+        };
         (count, kind, holder)
     };
     let offered = offer(one, kind, count, None);
@@ -482,7 +538,8 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         38..=42 => Request::Leave(holder),
         49 if draw.kind.is_multiple_of(2) => give(rules, model, draw, container(to)),
         50..=52 => deal(rules, draw, holder, container(to)),
-        53 if !rules.holders.is_empty() => trade(rules, model, draw),
+        53 | 57 if !rules.holders.is_empty() => trade(rules, model, draw),
+        54..=56 if !rules.recipes.is_empty() => craft(rules, model, draw, container(to)),
         47..=49 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
         45 => depart(rules, model, draw, to),
         46 => arrive(rules, model, draw),

@@ -7,7 +7,8 @@ use hypotheke::Decimal;
 use proptest::prelude::*;
 
 use crate::model::{
-    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Model, Names, Rules, SlotSpec, Try,
+    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Model, Names, RecipeSpec, Rules, SlotSpec,
+    Try,
 };
 
 pub(super) const TAGS: usize = 3;
@@ -214,6 +215,55 @@ fn fitted_terms(rules: &Rules, terms: DealTerms) -> Option<DealTerms> {
     })
 }
 
+fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
+    let of = || prop_oneof![2 => (0usize..5).prop_map(FilterSpec::Kind), 1 => any_filter()];
+    let ingredients = |most: usize| prop::collection::vec((of(), 1u32..4), usize::from(most > 1)..=most);
+    let outputs = prop::collection::vec((0usize..5, 1u32..4), 1..=2);
+    let places = (prop::collection::vec(0usize..6, 0..3), prop::collection::vec(0..PACKS, 0..2));
+    (places, any_access(), ingredients(2), ingredients(1), outputs).prop_map(
+        |((at, in_packs), by, inputs, tools, outputs)| RecipeSpec { at, in_packs, by, inputs, tools, outputs },
+    )
+}
+
+/// Those that a ruleset may have.
+pub(crate) fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
+    let kinds = rules.kinds.len();
+    let fitted_one = |recipe: RecipeSpec| {
+        let mut seen = BTreeSet::new();
+        let outputs = recipe.outputs.into_iter().map(|(kind, count)| (kind % kinds, count));
+        let outputs: Vec<(usize, u32)> = outputs.filter(|(kind, _)| seen.insert(*kind)).collect();
+        let ingredients = |items: Vec<(FilterSpec, u32)>| -> Vec<(FilterSpec, u32)> {
+            let mut seen = BTreeSet::new();
+            let fitted = items.into_iter().map(|(of, count)| match of {
+                FilterSpec::Kind(kind) => (FilterSpec::Kind(kind % kinds), count),
+                of => (of, count),
+            });
+            fitted.filter(|(of, _)| !matches!(of, FilterSpec::Kind(kind) if !seen.insert(*kind))).collect()
+        };
+        let holds = |spec: &ContainerSpec| outputs.iter().all(|(kind, _)| may_hold(rules, spec, *kind));
+        let (is_own, count) = (recipe.at.is_empty() && recipe.in_packs.is_empty(), rules.containers.len());
+        let mut seen = BTreeSet::new();
+        let at = recipe.at.iter().map(|at| at % count).filter(|at| seen.insert(*at));
+        let at: Vec<usize> = at.filter(|&at| holds(&rules.containers[at])).collect();
+        let is_brought = |pack: &usize| rules.kinds.iter().any(|kind| kind.pack == Some(*pack));
+        let in_packs = recipe.in_packs.into_iter().filter(|pack| is_brought(pack) && holds(&rules.packs[*pack]));
+        let in_packs: Vec<usize> = in_packs.collect();
+        let by = fitted(recipe.by, &rules.groups, &Access::Anyone);
+        let (inputs, tools) = (ingredients(recipe.inputs), ingredients(recipe.tools));
+        let is_somewhere = is_own || !at.is_empty() || !in_packs.is_empty();
+        is_somewhere.then_some(RecipeSpec { at, in_packs, by, inputs, tools, outputs })
+    };
+    recipes.into_iter().filter_map(fitted_one).collect()
+}
+
+/// Whether a container and one of its slots admit plain items of a kind.
+fn may_hold(rules: &Rules, container: &ContainerSpec, kind: usize) -> bool {
+    let plain = rules.plain(kind);
+    let by_slot = container.ruled.len() < container.slots
+        || container.ruled.iter().any(|slot| rules.admits(slot.filter.as_ref(), &plain));
+    rules.admits(container.filter.as_ref(), &plain) && by_slot
+}
+
 /// What a holder pays is admitted where it goes.
 fn is_admitted(rules: &Rules, deal: &DealSpec) -> bool {
     let paid: Vec<usize> = match &deal.terms {
@@ -222,15 +272,7 @@ fn is_admitted(rules: &Rules, deal: &DealSpec) -> bool {
         DealTerms::Prices { .. } => Vec::new(),
     };
     let tills = deal.coins_to.map_or_else(|| deal.at.clone(), |till| vec![till]);
-    tills.into_iter().all(|till| {
-        let container = &rules.containers[till];
-        paid.iter().all(|&kind| {
-            let plain = rules.plain(kind);
-            let by_slot = container.ruled.len() < container.slots
-                || container.ruled.iter().any(|slot| rules.admits(slot.filter.as_ref(), &plain));
-            rules.admits(container.filter.as_ref(), &plain) && by_slot
-        })
-    })
+    tills.into_iter().all(|till| paid.iter().all(|&kind| may_hold(rules, &rules.containers[till], kind)))
 }
 
 /// The kinds that a deal is for.
@@ -291,9 +333,10 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
         .prop_flat_map(move |count| prop::collection::vec(any_holder(), count));
     let packs = prop::collection::vec(any_container(), PACKS..=PACKS);
     let deals = prop_oneof![1 => Just(vec![]), 1 => prop::collection::vec(any_deal(), 1..4)];
-    let others = (1i64..4, sometimes(0usize..6), deals);
+    let recipes = prop_oneof![1 => Just(vec![]), 1 => prop::collection::vec(any_recipe(), 1..3)];
+    let others = (1i64..4, sometimes(0usize..6), deals, recipes);
     let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, others);
-    all.prop_map(|(kinds, mut containers, mut packs, holders, (nesting, ground, deals))| {
+    all.prop_map(|(kinds, mut containers, mut packs, holders, (nesting, ground, deals, recipes))| {
         for pack in &mut packs {
             pack.worn = false;
         }
@@ -325,9 +368,11 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             nesting,
             hand: ContainerSpec::hand(),
             deals: Vec::new(),
+            recipes: Vec::new(),
             names,
         };
-        Rules { deals: fitted_deals(&rules, deals), ..rules }
+        let (deals, recipes) = (fitted_deals(&rules, deals), fitted_recipes(&rules, recipes));
+        Rules { deals, recipes, ..rules }
     })
 }
 
@@ -391,6 +436,7 @@ pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
     }
     let deals = std::mem::take(&mut rules.deals);
     rules.deals = deals.into_iter().filter(|deal| is_admitted(&rules, deal)).collect();
+    rules.recipes = fitted_recipes(&rules, rules.recipes.clone());
     rules
 }
 
@@ -509,20 +555,39 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
     for (index, deal) in rules.deals.iter().enumerate() {
         let _ = writeln!(text, "[deal.d{index}]\n{}", deal_text(deal));
     }
+    for (index, recipe) in rules.recipes.iter().enumerate() {
+        let _ = writeln!(text, "[recipe.r{index}]\n{}", recipe_text(recipe));
+    }
     text
 }
 
+fn places_text(at: &[usize]) -> String {
+    at.iter().map(|at| format!("\"c{at}\"")).collect::<Vec<_>>().join(", ")
+}
+
+fn items_text(items: &[(usize, u32)]) -> String {
+    items.iter().map(|(kind, count)| format!("\"{count} k{kind}\"")).collect::<Vec<_>>().join(", ")
+}
+
+fn recipe_text(recipe: &RecipeSpec) -> String {
+    let RecipeSpec { at, in_packs, by, inputs, tools, outputs } = recipe;
+    let by = access_text(by).map(|who| format!("by = {who}\n")).unwrap_or_default();
+    let ingredients = |list: &[(FilterSpec, u32)]| {
+        list.iter().map(|(of, count)| format!("\"{count} {}\"", filter_text(of))).collect::<Vec<_>>().join(", ")
+    };
+    let (inputs, tools, outputs) = (ingredients(inputs), ingredients(tools), items_text(outputs));
+    let places = at.iter().map(|at| format!("\"c{at}\"")).chain(in_packs.iter().map(|pack| format!("\"p{pack}\"")));
+    let at = places.collect::<Vec<_>>().join(", ");
+    format!("at = [{at}]\n{by}inputs = [{inputs}]\ntools = [{tools}]\noutputs = [{outputs}]\n")
+}
+
 fn deal_text(deal: &DealSpec) -> String {
-    let at: Vec<String> = deal.at.iter().map(|at| format!("\"c{at}\"")).collect();
-    let mut text = format!("at = [{}]\nuse-nobody = {}\n", at.join(", "), deal.use_nobody);
+    let mut text = format!("at = [{}]\nuse-nobody = {}\n", places_text(&deal.at), deal.use_nobody);
     text.extend(access_text(&deal.by).map(|who| format!("by = {who}\n")));
     text.extend(deal.coins_to.map(|till| format!("coins-to = \"c{till}\"\n")));
     match &deal.terms {
         DealTerms::Lot { gives, takes } => {
-            let list = |items: &[(usize, u32)]| {
-                items.iter().map(|(kind, count)| format!("\"{count} k{kind}\"")).collect::<Vec<_>>().join(", ")
-            };
-            text + &format!("gives = [{}]\ntakes = [{}]", list(gives), list(takes))
+            text + &format!("gives = [{}]\ntakes = [{}]", items_text(gives), items_text(takes))
         }
         DealTerms::Prices { of, currency, buy, sell } => {
             text += &format!("of = \"{}\"\ncurrency = \"k{currency}\"\n", filter_text(of));

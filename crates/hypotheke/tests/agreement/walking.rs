@@ -10,7 +10,8 @@ use hypotheke::text::Source;
 
 use super::rules::{names_of, rules_text};
 use crate::model::{
-    Access, ContainerSpec, DealSpec, DealTerms, Fault, FilterSpec, KindSpec, Rules, SlotSpec, Try, with_fault,
+    Access, ContainerSpec, DealSpec, DealTerms, Fault, FilterSpec, KindSpec, RecipeSpec, Rules, SlotSpec, Try,
+    with_fault,
 };
 use crate::names::Plain;
 
@@ -102,8 +103,17 @@ fn rules() -> Rules {
         coins_to: None,
         use_nobody: false,
     };
+    let recipe = RecipeSpec {
+        at: vec![0],
+        in_packs: Vec::new(),
+        by: for_first.clone(),
+        inputs: vec![(FilterSpec::Kind(0), 2)],
+        tools: vec![(FilterSpec::Kind(4), 1)],
+        outputs: vec![(1, 1)],
+    };
     Rules {
         deals: vec![deal],
+        recipes: vec![recipe],
         names,
         kinds,
         containers,

@@ -55,10 +55,12 @@ pub(crate) enum Fault {
     GivenStaysOpen,
     WorldHasNoMost,
     OwnerLostInASave,
+    AnyoneCrafts,
+    InputsUsedTwice,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 50] = [
+    pub(crate) const ALL: [Fault; 52] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -109,6 +111,8 @@ impl Fault {
         Fault::GivenStaysOpen,
         Fault::WorldHasNoMost,
         Fault::OwnerLostInASave,
+        Fault::AnyoneCrafts,
+        Fault::InputsUsedTwice,
     ];
 
     pub(crate) fn is_on(self) -> bool {

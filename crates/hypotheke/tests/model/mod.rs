@@ -8,6 +8,7 @@ mod arranging;
 mod blocking;
 mod carrying;
 mod changing;
+mod crafts;
 mod deals;
 mod departures;
 mod faults;
@@ -30,7 +31,9 @@ pub(crate) use faults::{Fault, with_fault};
 pub(crate) use hypotheke::{Amount, SortKey};
 use placing::Bearer;
 use reasons::{Portion, in_order};
-pub(crate) use rules::{Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try};
+pub(crate) use rules::{
+    Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
+};
 pub(crate) use state::{At, Cell, Inside, Owner, Root, Stack, State};
 
 #[derive(Clone, Debug)]
@@ -72,6 +75,8 @@ pub(crate) enum Request {
     Buy(Option<usize>, Amount, usize, At),
     Sell(Option<usize>, Amount, usize, At),
     Trade(Offer, Offer),
+    /// How often, the recipe, and the container.
+    Craft(Amount, usize, At),
     /// A holder acts.
     By(usize, Box<Request>),
 }
@@ -194,6 +199,7 @@ fn named(request: &Request) -> Vec<&At> {
         | Request::Give(at, _)
         | Request::Buy(_, _, _, at)
         | Request::Sell(_, _, _, at)
+        | Request::Craft(_, _, at)
         | Request::Depart(at) => vec![at],
         Request::Move(_, _, one, other)
         | Request::Swap(one, other)
@@ -356,7 +362,7 @@ impl Model {
         {
             self.list = vec![no.clone()];
         }
-        let described_first = ["unknown", "bad-amount", "overflow"];
+        let described_first = ["unknown", "no-recipe", "bad-amount", "overflow"];
         let is_described_first = answer.as_ref().is_err_and(|no| {
             let reveals = not_allowed.is_some() && asked.would_reveal(request, no.reason);
             described_first.contains(&no.reason) && !reveals
@@ -454,6 +460,7 @@ impl Model {
             Request::Buy(holder, amount, kind, at) => self.deal(*holder, true, (*amount, *kind), at),
             Request::Sell(holder, amount, kind, at) => self.deal(*holder, false, (*amount, *kind), at),
             Request::Trade(one, other) => self.trade(*one, *other),
+            Request::Craft(amount, recipe, at) => self.craft(*amount, *recipe, at),
             Request::By(_, inner) => self.answer(inner),
             Request::Together(steps) => self.together(steps),
             Request::Lift(holder, part, from) => self.lift(*holder, *part, from),

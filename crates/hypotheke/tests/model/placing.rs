@@ -217,7 +217,8 @@ impl Model {
     pub(super) fn too_many(&self, kind: usize, more: i64) -> Option<No> {
         let most = i64::from(self.rules.kinds[kind].most?);
         let would = self.count_in_world(kind) + more;
-        (more > 0 && would > most && !Fault::WorldHasNoMost.is_on())
+        let excess = self.earlier.as_ref().map_or(i64::MIN, |earlier| earlier.count_in_world(kind));
+        (more > 0 && would > most.max(excess) && !Fault::WorldHasNoMost.is_on())
             .then(|| because("cap", would * 1_000, most * 1_000))
     }
 

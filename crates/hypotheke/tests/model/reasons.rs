@@ -27,9 +27,10 @@ impl Portion {
     }
 }
 
-const ORDER: [&str; 21] = [
+const ORDER: [&str; 22] = [
     "stale",
     "unknown",
+    "no-recipe",
     "bad-amount",
     "overflow",
     "not-open",

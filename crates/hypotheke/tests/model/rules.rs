@@ -128,6 +128,18 @@ pub(crate) struct DealSpec {
     pub(crate) use_nobody: bool,
 }
 
+/// What is used up, what must be there besides, and what is made, with numbers.
+#[derive(Clone, Debug)]
+pub(crate) struct RecipeSpec {
+    /// Containers, and those that packs bring; without any, holders have the items.
+    pub(crate) at: Vec<usize>,
+    pub(crate) in_packs: Vec<usize>,
+    pub(crate) by: Access,
+    pub(crate) inputs: Vec<(FilterSpec, u32)>,
+    pub(crate) tools: Vec<(FilterSpec, u32)>,
+    pub(crate) outputs: Vec<(usize, u32)>,
+}
+
 #[derive(Clone, Debug)]
 pub(crate) struct Rules {
     pub(crate) kinds: Vec<KindSpec>,
@@ -145,6 +157,7 @@ pub(crate) struct Rules {
     pub(crate) ground_limit: Option<usize>,
     pub(crate) nesting: i64,
     pub(crate) deals: Vec<DealSpec>,
+    pub(crate) recipes: Vec<RecipeSpec>,
     /// A hand, as a container without rules.
     pub(crate) hand: ContainerSpec,
     pub(crate) names: Names,
@@ -162,6 +175,8 @@ pub(crate) struct Names {
     /// In order.
     pub(crate) properties: Vec<String>,
     pub(crate) slots: Vec<String>,
+    /// In the order of the ruleset.
+    pub(crate) recipes: Vec<String>,
     pub(crate) holders: Vec<String>,
     /// Of which each holder is a copy.
     pub(crate) holder_definitions: Vec<String>,
@@ -191,6 +206,8 @@ impl Names {
             marks: numbered('m', marks),
             properties: (0..properties).map(|property| format!("p{property}-value")).collect(),
             slots: numbered('s', slots),
+            // As many as any random ruleset has.
+            recipes: numbered('r', 3),
             holders: numbered('h', holders),
             holder_definitions: numbered('h', holders),
             definitions: containers.clone(),

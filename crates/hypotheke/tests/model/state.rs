@@ -255,7 +255,7 @@ impl State {
     }
 
     /// Every container, packs after the containers they are in.
-    fn all_containers(&self) -> Vec<Inside> {
+    pub(crate) fn all_containers(&self) -> Vec<Inside> {
         let there = (0..self.slots.len()).filter(|index| !self.gone.contains(index));
         let mut found: Vec<Inside> = there.map(Inside::container).collect();
         found.extend((0..self.hands.len()).map(Inside::hand));
@@ -297,16 +297,24 @@ impl State {
     }
 
     pub(crate) fn spec<'r>(&self, rules: &'r Rules, at: &Inside) -> &'r ContainerSpec {
-        let brings = |stack: &Stack| &rules.packs[rules.kinds[stack.kind].pack.expect("a pack")];
-        match (at.root, at.steps.split_last()) {
-            (Root::Container(index), None) => &rules.containers[index],
-            (Root::Hand(_) | Root::Transit, None) => &rules.hand,
-            (Root::Landing(id), None) => brings(self.on_ground(id).expect("on the ground")),
+        match at.root {
+            Root::Container(index) if at.steps.is_empty() => &rules.containers[index],
+            Root::Hand(_) | Root::Transit if at.steps.is_empty() => &rules.hand,
+            _ => &rules.packs[self.pack_number(rules, at).expect("the inside of a pack")],
+        }
+    }
+
+    /// Which of the containers that packs bring it is, if it is the inside of one.
+    pub(crate) fn pack_number(&self, rules: &Rules, at: &Inside) -> Option<usize> {
+        let pack = match (at.root, at.steps.split_last()) {
+            (Root::Landing(id), None) => self.on_ground(id),
+            (_, None) => None,
             (root, Some((slot, around))) => {
                 let around = Inside { root, steps: around.to_vec() };
-                brings(self.slots(&around)[*slot].as_ref().expect("a pack"))
+                self.slots(&around)[*slot].as_ref()
             }
-        }
+        };
+        rules.kinds[pack?.kind].pack
     }
 
     pub(crate) fn holder(&self, rules: &Rules, at: &Inside) -> Option<usize> {

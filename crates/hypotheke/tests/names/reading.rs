@@ -143,6 +143,12 @@ impl Reader<'_> {
             NamedAction::Sell { amount, kind, at } => {
                 Request::Sell(self.actor, *amount, self.kind(kind)?, self.place(at)?)
             }
+            NamedAction::Craft { amount, recipe, at } => {
+                let recipe = Names::find(&self.model.rules.names.recipes, recipe.as_str())?;
+                let own = || self.actor.map(At::Holder);
+                let at = at.as_ref().map_or_else(own, |at| self.place(at))?;
+                Request::Craft(*amount, recipe, at)
+            }
             NamedAction::Trade { one, other } => Request::Trade(self.offered(one)?, self.offered(other)?),
             NamedAction::Give { at, to } => {
                 let owner = match to {

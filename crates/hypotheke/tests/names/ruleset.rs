@@ -4,12 +4,12 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::{
-    Cap, Comparison, ContainerDef, Deal, Decimal, DepletedShortcut, Filter, HolderDef, Kind, KindId, Literal, Price,
-    PropertyValue, PutMode, Right, Rounding, Ruleset, WhenUnfit, World,
+    Cap, Comparison, ContainerDef, Deal, Decimal, DepletedShortcut, Filter, HolderDef, Ingredient, Kind, KindId,
+    Literal, Price, PropertyValue, PutMode, Recipe, Right, Rounding, Ruleset, WhenUnfit, World,
 };
 
 use crate::model::{
-    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, Rules, SlotSpec, Try,
+    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
 };
 
 struct Reader<'r> {
@@ -49,6 +49,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         containers: containers.iter().map(own).collect(),
         definitions: containers.iter().map(|id| def(id).id().to_owned()).collect(),
         lender: None,
+        recipes: rules.recipes().iter().map(|recipe| recipe.id().to_owned()).collect(),
         kinds,
     };
     let brought = rules.kinds().filter_map(Kind::pack).map(|def| def.id().to_owned()).collect::<BTreeSet<_>>();
@@ -82,6 +83,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     let caps = holders.iter().map(|(def, _)| (def.weight_cap().map(Decimal::thousandths), reader.caps(def.caps())));
     let holders = caps.collect();
     let deals = rules.deals().iter().map(|deal| reader.deal(deal)).collect();
+    let recipes = rules.recipes().iter().map(|recipe| reader.recipe(recipe)).collect();
     Rules {
         kinds,
         containers,
@@ -92,6 +94,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         ground_limit: rules.ground_limit().map(|limit| limit as usize),
         nesting: i64::from(rules.nesting()),
         deals,
+        recipes,
         hand: ContainerSpec::hand(),
         names: reader.names,
     }
@@ -137,16 +140,14 @@ impl Reader<'_> {
     }
 
     fn deal(&mut self, deal: &Deal) -> DealSpec {
-        let kind = |id: KindId| {
-            let id = self.rules.kind(id).expect("a kind").id();
-            Names::find(&self.names.kinds, id).expect("a kind")
-        };
-        let items = |items: &[(KindId, u32)]| items.iter().map(|&(id, count)| (kind(id), count)).collect();
         let price = |price: &Price| (price.factor.thousandths(), price.round == Rounding::Up);
         let terms = match deal.terms() {
-            hypotheke::DealTerms::Lot { gives, takes } => DealTerms::Lot { gives: items(gives), takes: items(takes) },
+            hypotheke::DealTerms::Lot { gives, takes } => {
+                DealTerms::Lot { gives: self.items(gives), takes: self.items(takes) }
+            }
             hypotheke::DealTerms::Prices { currency, buy, sell, .. } => {
-                let (currency, buy, sell) = (kind(*currency), buy.as_ref().map(price), sell.as_ref().map(price));
+                let (currency, buy, sell) =
+                    (self.kind_number(*currency), buy.as_ref().map(price), sell.as_ref().map(price));
                 let of = self.rules.priced_by(deal).expect("a filter").to_owned();
                 DealTerms::Prices { of: self.filter(&of), currency, buy, sell }
             }
@@ -159,6 +160,36 @@ impl Reader<'_> {
             coins_to: deal.coins_to().map(place),
             use_nobody: deal.uses_nobody(),
         }
+    }
+
+    fn recipe(&mut self, recipe: &Recipe) -> RecipeSpec {
+        // Those that holders carry have the name of their definition.
+        let places = |name: &str| {
+            let own = self.names.containers.iter().zip(&self.names.definitions).enumerate();
+            let found = own.filter(|(_, (own, definition))| *own == name || *definition == name);
+            found.map(|(number, _)| number).collect::<Vec<_>>()
+        };
+        RecipeSpec {
+            at: recipe.at().flat_map(places).collect(),
+            in_packs: recipe.at().filter_map(|name| Names::find(&self.packs, name)).collect(),
+            by: self.access(recipe.by()),
+            inputs: self.ingredients(recipe.inputs()),
+            tools: self.ingredients(recipe.tools()),
+            outputs: self.items(recipe.outputs()),
+        }
+    }
+
+    fn ingredients(&mut self, ingredients: &[Ingredient]) -> Vec<(FilterSpec, u32)> {
+        ingredients.iter().map(|it| (self.filter(it.of_text()), it.count())).collect()
+    }
+
+    fn kind_number(&self, id: KindId) -> usize {
+        let id = self.rules.kind(id).expect("a kind").id();
+        Names::find(&self.names.kinds, id).expect("a kind")
+    }
+
+    fn items(&self, items: &[(KindId, u32)]) -> Vec<(usize, u32)> {
+        items.iter().map(|&(id, count)| (self.kind_number(id), count)).collect()
     }
 
     fn container(&mut self, def: &ContainerDef, holder: Option<usize>) -> ContainerSpec {

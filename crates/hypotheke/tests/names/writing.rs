@@ -151,6 +151,9 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
             actor = *holder;
             NamedAction::Sell { amount: *amount, kind: kind(goods), at: at(place) }
         }
+        Request::Craft(amount, recipe, place) => {
+            NamedAction::Craft { amount: *amount, recipe: names.recipes[*recipe].as_str().into(), at: Some(at(place)) }
+        }
         Request::Trade(one, other) => NamedAction::Trade { one: offered(*one), other: offered(*other) },
         Request::Give(place, to) => {
             let holder = |to: usize| names.holders[to].as_str().into();

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use hypotheke::explore::Verb;
 use hypotheke::{
     Action, Amount, ContainerId, DealSide, Decimal, HolderId, KindId, Landing, LiftAmount, MarkId, Offered, Operation,
-    Place, PropertyId, PropertyValue, SortKey, World,
+    Place, PropertyId, PropertyValue, Recipe, SortKey, StackView, World,
 };
 
 /// The scope.
@@ -112,7 +112,7 @@ impl Tried {
                 Verb::Move | Verb::Split | Verb::Merge | Verb::Swap | Verb::Drop | Verb::PickUp | Verb::Sort => {
                     self.performers()
                 }
-                Verb::Give => self.performers(),
+                Verb::Give | Verb::Craft => self.performers(),
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => self.changers(),
                 // A bar belongs to one holder, and the game may bind there too.
                 Verb::Bind | Verb::Unbind => vec![None],
@@ -358,6 +358,17 @@ impl Tried {
                     }
                 }
             }
+            // As often as there are enough inputs beside the tools.
+            Verb::Craft => {
+                let recipes: Vec<&Recipe> = world.rules().recipes().iter().collect();
+                let at: Vec<Place> = places.containers.iter().chain(&places.holders).copied().collect();
+                for (at, recipe) in pairs(&at, &recipes) {
+                    let handle = world.rules().find_recipe(recipe.id()).expect("a recipe of these rules");
+                    let times = times_enough(world, recipe, &items_at(world, at));
+                    let amounts = self.amounts(times);
+                    found.extend(amounts.into_iter().map(|amount| Action::Craft { amount, recipe: handle, at }));
+                }
+            }
             Verb::Together | Verb::Trade | Verb::Depart | Verb::Arrive => {}
         }
         found
@@ -479,11 +490,49 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
             let name = if matches!(operation.action, Action::Buy { .. }) { "buy" } else { "sell" };
             format!("{name} {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*at))
         }
+        Action::Craft { recipe, at, .. } => format!("craft {recipe:?} {}", place(*at)),
         Action::Trade { one, other } => format!("trade {:?} {:?}", one.kind, other.kind),
         Action::Together { .. } | Action::Depart { .. } | Action::Arrive { .. } => {
             panic!("no search tries that")
         }
     }
+}
+
+/// The items of a container, or those that a holder uses, each with its stack.
+fn items_at(world: &World, at: Place) -> Vec<StackView<'_>> {
+    let containers = match at {
+        Place::Container(at) => vec![at],
+        Place::Holder(holder) => {
+            let is_worn = |at: &ContainerId| world.container_def(*at).expect("a definition").is_worn();
+            let insides = |at: ContainerId| world.stacks(at).filter_map(|(_, stack)| stack.inside()).collect();
+            let carried: Vec<ContainerId> = world.carried(holder).collect();
+            let own = carried.iter().flat_map(|&at| if is_worn(&at) { insides(at) } else { vec![at] });
+            own.chain(carried.iter().copied().filter(is_worn)).collect()
+        }
+        _ => Vec::new(),
+    };
+    let stacks = containers.into_iter().flat_map(|at| world.stacks(at)).map(|(_, stack)| stack);
+    stacks.flat_map(|stack| (0..stack.count()).map(move |_| stack)).collect()
+}
+
+/// How often a recipe could be carried out, item by item: tools keep the last ones that suit them,
+/// then each input takes the first ones.
+fn times_enough(world: &World, recipe: &Recipe, items: &[StackView<'_>]) -> u32 {
+    let is_full = |stack: &StackView<'_>| stack.inside().is_some_and(|inside| world.stacks(inside).next().is_some());
+    let is_enough = |times: &u32| {
+        let mut left = items.to_vec();
+        let tools = recipe.tools().iter().flat_map(|tool| (0..tool.count()).map(move |_| tool)).all(|tool| {
+            let last = left.iter().rposition(|stack| stack.is_ingredient(tool));
+            last.map(|last| left.remove(last)).is_some()
+        });
+        let inputs = recipe.inputs().iter().flat_map(|input| (0..input.count() * times).map(move |_| input));
+        let inputs = inputs.into_iter().all(|input| {
+            let first = left.iter().position(|stack| stack.is_ingredient(input) && !is_full(stack));
+            first.map(|first| left.remove(first)).is_some()
+        });
+        tools && inputs
+    };
+    (1..).take_while(is_enough).last().unwrap_or(0)
 }
 
 /// Numbers with their first values that kinds list.

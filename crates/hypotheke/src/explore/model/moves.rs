@@ -211,6 +211,7 @@ impl Scope {
         }
         self.order(places, moves);
         self.owners(world, places, moves);
+        self.crafts(world, places, moves);
         let performers = self.performers();
         moves.perform_by(world, start, &performers, |it| self.who_matters(world, it, &performers));
         let start = moves.steps.len();
@@ -496,6 +497,33 @@ impl Scope {
         }
     }
 
+    /// Recipes for which there are enough inputs.
+    fn crafts(&self, world: &World, places: &Places, moves: &mut Moves) {
+        if !self.tries(Verb::Craft) {
+            return;
+        }
+        for &at in &places.containers {
+            for (recipe, times) in world.craftable(at, None) {
+                self.each_amount(narrow::at_most(times), |amount| moves.push(Operation::crafting(amount, recipe, at)));
+            }
+        }
+    }
+
+    /// Recipes for which a holder has enough; it carries them out, or the game.
+    fn own_crafts(&self, world: &World, holder: HolderId, moves: &mut Moves) {
+        if !self.tries(Verb::Craft) {
+            return;
+        }
+        let performers = [Some(Some(holder)), self.game_acts.then_some(None)];
+        for actor in performers.into_iter().flatten() {
+            for (recipe, times) in world.craftable(holder, actor) {
+                self.each_amount(narrow::at_most(times), |amount| {
+                    moves.push(Operation { actor, ..Operation::crafting(amount, recipe, holder) });
+                });
+            }
+        }
+    }
+
     /// Deals for what there is, in whole lots.
     fn deals(&self, world: &World, (actor, side): (HolderId, DealSide), places: &Places, moves: &mut Moves) {
         let verb = if side == DealSide::Buy { Verb::Buy } else { Verb::Sell };
@@ -530,6 +558,7 @@ impl Scope {
     }
 
     fn of_holder(&self, world: &World, actor: HolderId, places: &Places, moves: &mut Moves) {
+        self.own_crafts(world, actor, moves);
         let is_worn = |source: &&Source| {
             let worn = world.container_def(source.container).is_some_and(ContainerDef::is_worn);
             worn && world.carrier(source.container) == Some(actor)

@@ -142,8 +142,9 @@ impl Scope {
         operation: &Operation,
         performers: &'p [Option<HolderId>],
     ) -> &'p [Option<HolderId>] {
-        // Only the owner and the game may give a container away, even if it is for anyone.
-        if operation.action.verb() == Verb::Give {
+        // Only the owner and the game may give a container away, even if it is for anyone, and a recipe
+        // says itself who may.
+        if matches!(operation.action.verb(), Verb::Give | Verb::Craft) {
             return performers;
         }
         let reduced = self.whose_change_matters(world, operation, performers);
@@ -198,7 +199,7 @@ impl Scope {
 
     fn tries_places(&self, operation: &Operation) -> bool {
         let has_amount = operation.action.amount().is_some() || matches!(operation.action, Action::Split { .. });
-        if !has_amount || matches!(operation.action, Action::Buy { .. } | Action::Sell { .. }) {
+        if !has_amount || matches!(operation.action, Action::Buy { .. } | Action::Sell { .. } | Action::Craft { .. }) {
             return true;
         }
         let (from, to) = operation.action.sides();
@@ -227,6 +228,9 @@ impl Scope {
         };
         let kind = operation.action.kind().copied();
         let all = match (from, kind) {
+            _ if let &Action::Craft { recipe, at, .. } = &operation.action => {
+                world.supplies(recipe, at, operation.actor)
+            }
             (Some(from), kind) => count_in(world, from, kind),
             (None, Some(kind)) => {
                 let bound = self.created.iter().find(|(created, _)| *created == kind);

@@ -8,7 +8,7 @@ use rand_xoshiro::Xoshiro256PlusPlus;
 use crate::explore::model::places::{Source, fitting, has_door};
 use crate::explore::model::scope::{Amounts, Scope};
 use crate::explore::walks::stock::Stock;
-use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, StackId};
+use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId, RecipeId, StackId};
 use crate::language::LiftAmount;
 use crate::language::Verb;
 use crate::language::{Amount, Landing, NamedAction, SortKey};
@@ -430,6 +430,7 @@ impl<'w> Scene<'w> {
             Verb::Buy => self.deal(DealSide::Buy),
             Verb::Sell => self.deal(DealSide::Sell),
             Verb::Trade => self.trade(),
+            Verb::Craft => self.craft(),
             Verb::Sort => {
                 let (container, by) = (self.container()?, *self.one_of(&SortKey::ALL)?);
                 Some(Operation::sorting(container, by))
@@ -481,6 +482,39 @@ impl<'w> Scene<'w> {
             DealSide::Buy => Operation::buying(amount, kind, at, holder),
             DealSide::Sell => Operation::selling(amount, kind, at, holder),
         })
+    }
+
+    /// A recipe at a container or a holder's own one, mostly for what there is.
+    fn craft(&mut self) -> Option<Operation> {
+        type At = (Place, Option<HolderId>);
+        let world = self.world;
+        let at_containers = self.containers.iter().map(|&at| (Place::Container(at), None));
+        let own = self.scope.actors.iter().map(|&holder| (Place::Holder(holder), Some(holder)));
+        let places: Vec<At> = at_containers.chain(own).collect();
+        let of_place = |&(at, actor): &At| world.craftable(at, actor).into_iter().map(move |it| (it, at, actor));
+        let supplied: Vec<((RecipeId, u64), Place, Option<HolderId>)> = places.iter().flat_map(of_place).collect();
+        let any = if self.below(8) == 0 { self.any_recipe(&places) } else { None };
+        let ((recipe, times), at, actor) = any.or_else(|| self.one_of(&supplied).copied())?;
+        let times = narrow::at_most(times).max(1);
+        let amount = match self.amount(times, 0) {
+            Amount::All => Amount::UpTo(times),
+            amount => amount,
+        };
+        Some(Operation { actor, ..Operation::crafting(amount, recipe, at) })
+    }
+
+    /// A recipe, whether there is enough for it or not.
+    fn any_recipe(
+        &mut self,
+        places: &[(Place, Option<HolderId>)],
+    ) -> Option<((RecipeId, u64), Place, Option<HolderId>)> {
+        let rules = self.world.rules();
+        let (at, actor) = *self.one_of(places)?;
+        let recipes: Vec<RecipeId> = match at {
+            Place::Container(at) => rules.recipes_at(self.world.name_of_station(at.index)).collect(),
+            _ => rules.own_recipes().collect(),
+        };
+        Some(((*self.one_of(&recipes)?, 0), at, actor))
     }
 
     /// Some of what one holder has for some of what another has.

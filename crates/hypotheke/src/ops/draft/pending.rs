@@ -11,6 +11,8 @@ pub(in crate::ops) struct DraftPoint {
     events: usize,
     next_stack: u64,
     next_landing: u32,
+    new_packs: usize,
+    brought: usize,
     random: Option<Xoshiro256PlusPlus>,
 }
 
@@ -116,13 +118,14 @@ impl Draft<'_> {
         }
     }
 
-    /// A point of the draft, so that later changes can be dropped. No pack may be created
-    /// in between.
+    /// A point of the draft, so that later changes can be dropped.
     pub(in crate::ops) fn point(&self) -> DraftPoint {
         DraftPoint {
             events: self.scratch.events.len(),
             next_stack: self.next_stack,
             next_landing: self.next_landing,
+            new_packs: self.scratch.overlay.new_packs.len(),
+            brought: self.scratch.overlay.brought.len(),
             random: self.scratch.overlay.random.clone(),
         }
     }
@@ -138,6 +141,8 @@ impl Draft<'_> {
         }
         self.next_stack = point.next_stack;
         self.next_landing = point.next_landing;
+        self.scratch.overlay.new_packs.truncate(point.new_packs);
+        self.scratch.overlay.brought.truncate(point.brought);
         self.scratch.overlay.random.clone_from(&point.random);
     }
 

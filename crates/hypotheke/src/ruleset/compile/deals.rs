@@ -30,8 +30,8 @@ impl Compiler {
             let fault = Diagnostic::error("missing-key", source.id.at, format!("{whose} has no `at`"));
             self.fault(fault.help("Name the container at which it is made: `at = \"stall\"`"));
         }
-        let at: Vec<Option<ContainerDefId>> = source.at.iter().map(|at| self.container_of_deal(&whose, at)).collect();
-        let coins_to = source.coins_to.as_ref().map(|name| self.container_of_deal(&whose, name));
+        let at: Vec<Option<ContainerDefId>> = source.at.iter().map(|at| self.container_in_world(&whose, at)).collect();
+        let coins_to = source.coins_to.as_ref().map(|name| self.container_in_world(&whose, name));
         let by = match &source.by {
             Some(written) => self.compile_access_list(&whose, "by", written)?,
             None => Access::Anyone,
@@ -56,7 +56,7 @@ impl Compiler {
     }
 
     /// A container in the world, by its name there.
-    fn container_of_deal(&mut self, whose: &str, name: &Written<String>) -> Option<ContainerDefId> {
+    pub(super) fn container_in_world(&mut self, whose: &str, name: &Written<String>) -> Option<ContainerDefId> {
         let is_it = |def: &ContainerDef| def.instances().any(|instance| instance == name.value);
         if let Some(found) = self.rules.containers.iter().position(is_it) {
             return Some(self.rules.container_def_id(small(found)));
@@ -68,8 +68,8 @@ impl Compiler {
                 ("unknown-container", format!("`{}` exists as its copies", name.value), Some(format!("Name {copies}")))
             }
             Some(def) => {
-                let by = if def.carried { "a holder carries it" } else { "it is the inside of a pack" };
-                let message = format!("{whose} cannot be made at `{}`: {by}", name.value);
+                let where_it_is = if def.carried { "with a holder" } else { "inside a pack" };
+                let message = format!("{whose} needs a container in the world; `{}` is {where_it_is}", name.value);
                 ("not-supported", message, Some("Name a container in the world".to_owned()))
             }
             None => {
@@ -169,13 +169,7 @@ impl Compiler {
         let mut seen: FxHashMap<KindId, (Location, bool)> = FxHashMap::default();
         let mut sides = [Vec::new(), Vec::new()];
         for (portion, is_taken) in gives.iter().map(|it| (it, false)).chain(takes.iter().map(|it| (it, true))) {
-            let kind = self.kind_of_deal(&portion.value.kind, portion.at)?;
-            if portion.value.count == 0 || !portion.value.variant.is_plain() {
-                let message = format!("`{}` of {whose} is not a count and a kind", portion.value);
-                let fault = Diagnostic::error("bad-portion", portion.at, message);
-                self.fault(fault.help("A deal names kinds alone, such as \"25 coin\""));
-                return None;
-            }
+            let kind = self.plain_kind(whose, portion)?;
             if let Some((first, was_taken)) = seen.insert(kind, (portion.at, is_taken)) {
                 let (code, message) = match was_taken == is_taken {
                     true => ("duplicate", format!("{whose} names `{}` twice", portion.value.kind)),
@@ -190,6 +184,18 @@ impl Compiler {
         (!gives.is_empty() && !takes.is_empty()).then_some(Terms::Lot { gives, takes })
     }
 
+    /// The kind of a portion, which must have no marks and properties.
+    pub(super) fn plain_kind(&mut self, whose: &str, portion: &Written<NamedPortion>) -> Option<KindId> {
+        let kind = self.kind_of_deal(&portion.value.kind, portion.at)?;
+        if portion.value.count == 0 || !portion.value.variant.is_plain() {
+            let message = format!("`{}` of {whose} is not a count and a kind", portion.value);
+            let fault = Diagnostic::error("bad-portion", portion.at, message);
+            self.fault(fault.help("Write a count and a kind alone, such as \"25 coin\""));
+            return None;
+        }
+        Some(kind)
+    }
+
     fn kind_of_deal(&mut self, name: &Word, at: Location) -> Option<KindId> {
         let (code, message, help) = match self.rules.resolve_kind(name) {
             Ok(kind) => return Some(kind),
@@ -202,7 +208,6 @@ impl Compiler {
 
     /// What holders pay must be admitted where it goes.
     fn check_till(&mut self, source: &DealSource, terms: &Terms, till: ContainerDefId) {
-        let def = self.rules.container(till);
         let (paid, at) = match terms {
             Terms::Lot { takes, .. } => {
                 (takes.iter().map(|(kind, _)| *kind).collect(), source.takes.first().map(|it| it.at))
@@ -210,21 +215,35 @@ impl Compiler {
             Terms::Prices { buy: Some(_), currency, .. } => (vec![*currency], source.currency.as_ref().map(|it| it.at)),
             Terms::Prices { .. } => (Vec::new(), None),
         };
-        let admits = |kind: KindId| {
-            let by = |filter| self.rules.filter(filter).admits_plain(kind);
-            let by_slot = || {
-                def.ruled.iter().any(|slot| slot.admits.is_none_or(by))
-                    || (def.ruled.len() as u64) < u64::from(def.slots)
-            };
-            def.admits.is_none_or(by) && by_slot()
-        };
-        let Some(&kind) = paid.iter().find(|&&kind| !admits(kind)) else { return };
-        let kind = self.rules.known_kind(kind).id();
-        let message =
-            format!("`{kind}` of deal `{}` is not admitted by `{}`, where it would go", source.id.value, def.id());
         let at = source.coins_to.as_ref().map(|it| it.at).or(at).unwrap_or(source.id.at);
+        let help = "Change its filter, or name a different container in `coins-to`";
+        let whose = format!("deal `{}`", source.id.value);
+        let _ = paid.into_iter().all(|kind| self.check_admitted(&whose, kind, till, at, help));
+    }
+
+    /// Whether a container admits plain items of a kind; if not, it is a fault.
+    pub(super) fn check_admitted(
+        &mut self,
+        whose: &str,
+        kind: KindId,
+        container: ContainerDefId,
+        at: Location,
+        help: &str,
+    ) -> bool {
+        let def = self.rules.container(container);
+        let by = |filter| self.rules.filter(filter).admits_plain(kind);
+        let by_slot = || {
+            let has_further = (def.ruled.len() as u64) < u64::from(def.slots);
+            has_further || def.ruled.iter().any(|slot| slot.admits.is_none_or(by))
+        };
+        if def.admits.is_none_or(by) && by_slot() {
+            return true;
+        }
+        let kind = self.rules.known_kind(kind).id();
+        let message = format!("`{kind}` of {whose} is not admitted by `{}`, where it would go", def.id());
         let fault = Diagnostic::error("not-admitted", at, message);
-        self.fault(fault.help("Change its filter, or name a different container in `coins-to`"));
+        self.fault(fault.help(help));
+        false
     }
 
     /// Of one kind, verb and container there is one deal.

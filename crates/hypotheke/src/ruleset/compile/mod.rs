@@ -7,6 +7,7 @@ mod filters;
 mod migration;
 mod places;
 mod portions;
+mod recipes;
 
 use std::collections::BTreeMap;
 
@@ -109,6 +110,7 @@ impl Compiler {
         self.check_places();
         self.compile_access();
         self.compile_deals();
+        self.compile_recipes();
         self.compile_migration();
         self.compile_start();
     }

@@ -4,11 +4,10 @@ use toml::Spanned;
 use toml::de::DeValue;
 
 use super::{DealSource, PriceSource, Rounding};
-use crate::language::NamedPortion;
 use crate::quantity::Decimal;
 use crate::ruleset::read::{Reading, Section};
 use crate::ruleset::source::Written;
-use crate::ruleset::toml::{check_name, read_access, read_portion, require_keys};
+use crate::ruleset::toml::{check_name, read_access, read_portions, require_keys};
 use crate::text::Diagnostic;
 
 const DEAL: &[&str] = &["at", "by", "gives", "takes", "of", "currency", "buy", "sell", "coins-to", "use-nobody"];
@@ -27,8 +26,8 @@ pub(in crate::ruleset) fn read(
     Some(DealSource {
         at: reading.noting(noted, "at", |it, key| it.word_or_words(&section, key)).unwrap_or_default(),
         by: read_access(reading, &section, "by"),
-        gives: reading.noting(noted, "gives", |it, key| read_side(it, &section, key)),
-        takes: reading.noting(noted, "takes", |it, key| read_side(it, &section, key)),
+        gives: reading.noting(noted, "gives", |it, key| read_portions(it, &section, key)),
+        takes: reading.noting(noted, "takes", |it, key| read_portions(it, &section, key)),
         of: reading.noting(noted, "of", |it, key| it.filter(&section, key)),
         currency: reading.noting(noted, "currency", |it, key| it.written_text(&section, key)),
         buy: reading.noting(noted, "buy", |it, key| read_price(it, &section, key, Rounding::Up)),
@@ -38,17 +37,6 @@ pub(in crate::ruleset) fn read(
         unread,
         id,
     })
-}
-
-fn read_side(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Vec<Written<NamedPortion>> {
-    let mut portions = Vec::new();
-    for value in reading.list(section, key) {
-        match value.get_ref().as_str() {
-            Some(text) => portions.extend(read_portion(reading, value, text)),
-            None => reading.wrong_type(value, &format!("each of `{key}`"), "a text, such as \"2 ration-box\""),
-        }
-    }
-    portions
 }
 
 fn read_price(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str, round: Rounding) -> Option<PriceSource> {

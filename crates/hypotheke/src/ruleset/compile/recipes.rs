@@ -1,0 +1,117 @@
+//! Recipes: names are looked up, and what can't be carried out is a fault.
+
+use rustc_hash::FxHashMap;
+
+use super::{Compiler, small};
+use crate::id::{ContainerDefId, KindId, RecipeId};
+use crate::language::NamedPortion;
+use crate::ruleset::access::Access;
+use crate::ruleset::recipes::{Ingredient, IngredientSource, Of, Recipe, RecipeSource};
+use crate::ruleset::source::Written;
+use crate::text::{Diagnostic, Location};
+
+impl Compiler {
+    pub(super) fn compile_recipes(&mut self) {
+        let sources = std::mem::take(&mut self.source.recipes);
+        for source in &sources {
+            if let Some(recipe) = self.compile_recipe(source) {
+                let number = small(self.rules.recipes.len());
+                for container in &recipe.at {
+                    let known = self.rules.recipes_at.entry(container.clone()).or_default();
+                    if !known.contains(&number) {
+                        known.push(number);
+                    }
+                }
+                self.rules.has_access_lists |= !matches!(recipe.by, Access::Anyone);
+                self.rules.recipe_index.insert(recipe.id.clone(), RecipeId(number, self.rules.tag));
+                self.rules.recipes.push(recipe);
+            }
+        }
+        self.source.recipes = sources;
+    }
+
+    fn compile_recipe(&mut self, source: &RecipeSource) -> Option<Recipe> {
+        let whose = format!("recipe `{}`", source.id.value);
+        let keys = [
+            (source.inputs.is_empty(), "inputs", "what it uses up: `inputs = [\"2 snow\"]`"),
+            (source.outputs.is_empty(), "outputs", "what it makes: `outputs = [\"1 water\"]`"),
+        ];
+        let is_missing = |&(is_empty, key, _): &(bool, &str, &str)| is_empty && !source.unread.contains(&key);
+        for (_, key, help) in keys.into_iter().filter(is_missing) {
+            let fault = Diagnostic::error("missing-key", source.id.at, format!("{whose} has no `{key}`"));
+            self.fault(fault.help(format!("Name {help}")));
+        }
+        let at: Vec<Option<ContainerDefId>> = source.at.iter().map(|at| self.station(&whose, at)).collect();
+        let by = match &source.by {
+            Some(written) => self.compile_access_list(&whose, "by", written)?,
+            None => Access::Anyone,
+        };
+        let inputs = self.compile_ingredients(&whose, &source.inputs);
+        let tools = self.compile_ingredients(&whose, &source.tools);
+        let outputs = self.compile_items(&whose, &source.outputs);
+        let (inputs, tools, outputs) = (inputs?, tools?, outputs?);
+        for container in at.into_iter().flatten() {
+            for (&(kind, _), written) in outputs.iter().zip(&source.outputs) {
+                let help = "Change its filter, or carry the recipe out elsewhere";
+                self.check_admitted(&whose, kind, container, written.at, help);
+            }
+        }
+        let at = source.at.iter().map(|at| at.value.as_str().into()).collect();
+        Some(Recipe { id: source.id.value.as_str().into(), at, by, inputs, tools, outputs })
+    }
+
+    /// A container in the world by its name there, and any other by its definition.
+    fn station(&mut self, whose: &str, name: &Written<String>) -> Option<ContainerDefId> {
+        let known = self.rules.find_container(&name.value);
+        let is_elsewhere = |id: &ContainerDefId| {
+            let def = self.rules.container(*id);
+            def.carried || def.brought
+        };
+        known.filter(is_elsewhere).or_else(|| self.container_in_world(whose, name))
+    }
+
+    /// Each kind once; what filters admit may overlap.
+    fn compile_ingredients(&mut self, whose: &str, written: &[IngredientSource]) -> Option<Vec<Ingredient>> {
+        let mut seen = FxHashMap::default();
+        let compiled: Vec<Option<Ingredient>> =
+            written.iter().map(|source| self.compile_ingredient(whose, source, &mut seen)).collect();
+        compiled.into_iter().collect()
+    }
+
+    fn compile_ingredient(
+        &mut self,
+        whose: &str,
+        source: &IngredientSource,
+        seen: &mut FxHashMap<KindId, Location>,
+    ) -> Option<Ingredient> {
+        let kind = source.name().and_then(|name| self.rules.find_kind(name));
+        let of = match kind {
+            Some(kind) => Of::Kind(kind),
+            None => Of::Filter(self.compile_filter(&source.of)?),
+        };
+        if let Some(first) = kind.and_then(|kind| seen.insert(kind, source.at)) {
+            self.named_twice(whose, source.of.filter.to_string().as_str(), source.at, first);
+        }
+        Some(Ingredient { count: source.count, of, written: source.of.filter.to_string().into() })
+    }
+
+    fn named_twice(&mut self, whose: &str, kind: &str, at: Location, first: Location) {
+        let message = format!("{whose} names `{kind}` twice");
+        let fault = Diagnostic::error("duplicate", at, message).related(first, "the first one");
+        self.fault(fault.help("Name each kind once in a list"));
+    }
+
+    /// Counts and kinds, each kind once.
+    fn compile_items(&mut self, whose: &str, portions: &[Written<NamedPortion>]) -> Option<Vec<(KindId, u32)>> {
+        let mut seen: FxHashMap<KindId, Location> = FxHashMap::default();
+        let mut items = Vec::new();
+        for portion in portions {
+            let kind = self.plain_kind(whose, portion)?;
+            if let Some(first) = seen.insert(kind, portion.at) {
+                self.named_twice(whose, portion.value.kind.as_str(), portion.at, first);
+            }
+            items.push((kind, portion.value.count));
+        }
+        Some(items)
+    }
+}

@@ -1,0 +1,78 @@
+//! Which stacks a recipe uses up.
+
+use super::{Ingredient, Recipe, RecipePart};
+
+/// The items that are there: how many of each stack, and whether they may be used up.
+pub(crate) type Supply = (u64, bool);
+
+/// What is used up of each stack, and what is missing for it.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Allocation {
+    pub(crate) used: Vec<u64>,
+    /// The number that a part of the recipe requires, and the number that is there for it.
+    pub(crate) missing: Vec<(RecipePart, u64, u64)>,
+}
+
+impl Recipe {
+    /// Allocates stacks for a number of times. First the tools reserve theirs, each from the last
+    /// stack on; then the inputs take theirs, each from the first stack on. Each ingredient has what
+    /// those before it leave.
+    pub(crate) fn allocate(
+        &self,
+        times: u64,
+        stacks: &[Supply],
+        is_it: impl Fn(&Ingredient, usize) -> bool,
+    ) -> Allocation {
+        let mut left: Vec<u64> = stacks.iter().map(|(count, _)| *count).collect();
+        let mut take = |required: u64, order: &mut dyn Iterator<Item = usize>, used: &mut [u64]| {
+            let mut missing = required;
+            for nth in order {
+                let taken = missing.min(left[nth]);
+                left[nth] -= taken;
+                used[nth] += taken;
+                missing -= taken;
+            }
+            (missing > 0).then(|| required - missing)
+        };
+        let mut tools = Vec::new();
+        for (number, tool) in (0..).zip(&self.tools) {
+            let mut order = (0..stacks.len()).rev().filter(|&nth| is_it(tool, nth));
+            let (required, mut kept) = (u64::from(tool.count), vec![0; stacks.len()]);
+            let short = take(required, &mut order, &mut kept);
+            tools.extend(short.map(|there| (RecipePart::Tool(number), required, there)));
+        }
+        let (mut used, mut missing) = (vec![0; stacks.len()], Vec::new());
+        for (number, input) in (0..).zip(&self.inputs) {
+            let mut order = (0..stacks.len()).filter(|&nth| stacks[nth].1 && is_it(input, nth));
+            let required = u64::from(input.count).saturating_mul(times);
+            let short = take(required, &mut order, &mut used);
+            missing.extend(short.map(|there| (RecipePart::Input(number), required, there)));
+        }
+        missing.extend(tools);
+        Allocation { used, missing }
+    }
+
+    /// The number of times for which there is enough. Fewer times are then possible too: each
+    /// input takes the first stacks that are left, so of fewer it leaves at least what it leaves of
+    /// more, and the next input has at least as much.
+    pub(crate) fn supplied(&self, stacks: &[Supply], is_it: impl Fn(&Ingredient, usize) -> bool + Copy) -> u64 {
+        let all = |input: &Ingredient| -> u64 {
+            let those = (0..stacks.len()).filter(|&nth| stacks[nth].1 && is_it(input, nth));
+            those.map(|nth| stacks[nth].0).sum()
+        };
+        let is_enough = |times: u64| self.allocate(times, stacks, is_it).missing.is_empty();
+        let bound = self.inputs.iter().map(|input| all(input) / u64::from(input.count.max(1))).min().unwrap_or(0);
+        let (mut enough, mut too_many) = (0, bound.min(u64::from(u32::MAX)) + 1);
+        if is_enough(too_many - 1) {
+            return too_many - 1;
+        }
+        while too_many - enough > 1 {
+            let between = enough + (too_many - enough) / 2;
+            match is_enough(between) {
+                true => enough = between,
+                false => too_many = between,
+            }
+        }
+        enough
+    }
+}

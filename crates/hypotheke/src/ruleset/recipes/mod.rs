@@ -1,0 +1,218 @@
+//! Recipes: items of a container, or of a holder, that change into others.
+
+mod allocate;
+mod read;
+
+use std::fmt;
+
+pub(crate) use allocate::{Allocation, Supply};
+pub(super) use read::read;
+
+use super::access::Access;
+use super::source::{AccessSource, FilterSource, Written};
+use super::view::{FilterId, Ruleset};
+use crate::filter::Filter;
+use crate::id::{KindId, RecipeId};
+use crate::language::NamedPortion;
+use crate::text::Location;
+
+/// A recipe as it is written.
+#[derive(Clone, Debug)]
+pub(crate) struct RecipeSource {
+    pub(crate) id: Written<String>,
+    pub(crate) at: Vec<Written<String>>,
+    pub(crate) by: Option<AccessSource>,
+    pub(crate) inputs: Vec<IngredientSource>,
+    pub(crate) tools: Vec<IngredientSource>,
+    pub(crate) outputs: Vec<Written<NamedPortion>>,
+    /// Keys in which something could not be read: that is not missing.
+    pub(crate) unread: Vec<&'static str>,
+}
+
+/// A number of items that a filter admits, as it is written.
+#[derive(Clone, Debug)]
+pub(crate) struct IngredientSource {
+    pub(crate) at: Location,
+    pub(crate) count: u32,
+    pub(crate) of: FilterSource,
+}
+
+impl IngredientSource {
+    /// The kind, if it may be one.
+    pub(crate) fn name(&self) -> Option<&str> {
+        match &self.of.filter {
+            Filter::Name(name) => Some(name.as_str()),
+            _ => None,
+        }
+    }
+}
+
+/// A recipe: what it uses up, what it needs besides, and what it makes.
+///
+/// ```
+/// use hypotheke::Ruleset;
+///
+/// let rules = Ruleset::builder()
+///     .kind("snow", |snow| snow.stack_limit(10))
+///     .kind("water", |water| water.stack_limit(4))
+///     .container("stove", |stove| stove.slots(3))
+///     .recipe("melt", |recipe| recipe.at(["stove"]).inputs(["2 snow"]).outputs(["1 water"]))
+///     .build()?;
+/// let melt = rules.recipe(rules.find_recipe("melt").unwrap()).unwrap();
+/// assert_eq!((melt.inputs()[0].to_string(), melt.outputs()[0].1), ("2 snow".to_owned(), 1));
+/// # Ok::<(), hypotheke::RulesetErrors>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Recipe {
+    pub(in crate::ruleset) id: Box<str>,
+    pub(in crate::ruleset) at: Vec<Box<str>>,
+    pub(in crate::ruleset) by: Access,
+    pub(in crate::ruleset) inputs: Vec<Ingredient>,
+    pub(in crate::ruleset) tools: Vec<Ingredient>,
+    pub(in crate::ruleset) outputs: Vec<(KindId, u32)>,
+}
+
+impl Recipe {
+    /// Its name.
+    #[must_use]
+    pub fn id(&self) -> &str {
+        &self.id
+    }
+
+    /// The containers at which it is carried out: in the world by name, others by their definition.
+    /// Without any, a holder carries it out with the items that it has.
+    #[must_use]
+    pub fn at(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.at.iter().map(|at| &**at)
+    }
+
+    /// Who may carry it out.
+    #[must_use]
+    pub fn by(&self) -> &Access {
+        &self.by
+    }
+
+    /// What is used up, each time.
+    #[must_use]
+    pub fn inputs(&self) -> &[Ingredient] {
+        &self.inputs
+    }
+
+    /// What must be there besides, and stays.
+    #[must_use]
+    pub fn tools(&self) -> &[Ingredient] {
+        &self.tools
+    }
+
+    /// The items that it makes, each time.
+    #[must_use]
+    pub fn outputs(&self) -> &[(KindId, u32)] {
+        &self.outputs
+    }
+}
+
+/// A number of items of one kind, or of all that a filter admits: `2 snow`, `1 fuel and not wet`.
+#[derive(Clone, Debug)]
+pub struct Ingredient {
+    pub(in crate::ruleset) count: u32,
+    pub(in crate::ruleset) of: Of,
+    pub(in crate::ruleset) written: Box<str>,
+}
+
+/// Which items.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Of {
+    Kind(KindId),
+    Filter(FilterId),
+}
+
+impl Ingredient {
+    /// How many.
+    #[must_use]
+    pub fn count(&self) -> u32 {
+        self.count
+    }
+
+    /// Of which kind; `None` if a filter decides.
+    #[must_use]
+    pub fn kind(&self) -> Option<KindId> {
+        match self.of {
+            Of::Kind(kind) => Some(kind),
+            Of::Filter(_) => None,
+        }
+    }
+
+    /// The kind or the filter, as it is written.
+    #[must_use]
+    pub fn of_text(&self) -> &str {
+        &self.written
+    }
+
+    pub(crate) fn of(&self) -> Of {
+        self.of
+    }
+}
+
+impl fmt::Display for Ingredient {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} {}", self.count, self.written)
+    }
+}
+
+/// One of the lists of what a recipe requires, and a number in it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RecipePart {
+    /// One of its inputs.
+    Input(u32),
+    /// One of its tools.
+    Tool(u32),
+}
+
+impl Recipe {
+    /// One of its inputs or tools.
+    #[must_use]
+    pub fn part(&self, part: RecipePart) -> Option<&Ingredient> {
+        match part {
+            RecipePart::Input(number) => self.inputs.get(number as usize),
+            RecipePart::Tool(number) => self.tools.get(number as usize),
+        }
+    }
+}
+
+impl Ruleset {
+    /// All recipes, in the order of the ruleset.
+    #[must_use]
+    pub fn recipes(&self) -> &[Recipe] {
+        &self.recipes
+    }
+
+    /// A recipe by its name.
+    #[must_use]
+    pub fn find_recipe(&self, name: &str) -> Option<RecipeId> {
+        self.recipe_index.get(name).copied()
+    }
+
+    /// A recipe by its handle.
+    #[must_use]
+    pub fn recipe(&self, id: RecipeId) -> Option<&Recipe> {
+        self.recipes.get(id.index()).filter(|_| id.1 == self.tag)
+    }
+
+    /// The recipes that a holder carries out with the items that it has.
+    pub fn own_recipes(&self) -> impl Iterator<Item = RecipeId> {
+        let own = self.recipes.iter().zip(0..).filter(|(recipe, _)| recipe.at.is_empty());
+        own.map(|(_, number)| RecipeId(number, self.tag))
+    }
+
+    /// Whether a recipe is carried out at a container, by the same name.
+    pub(crate) fn is_station(&self, recipe: RecipeId, container: &str) -> bool {
+        // The numbers ascend.
+        self.recipes_at.get(container).is_some_and(|numbers| numbers.binary_search(&recipe.0).is_ok())
+    }
+
+    /// The recipes that are carried out at a container: by its name in the world, or by the id of its
+    /// definition if a holder carries it or it is the inside of a pack.
+    pub fn recipes_at(&self, container: &str) -> impl Iterator<Item = RecipeId> {
+        self.recipes_at.get(container).into_iter().flatten().map(|&number| RecipeId(number, self.tag))
+    }
+}

@@ -1,0 +1,189 @@
+//! Recipes: the inputs leave, then the outputs come in, as a list of operations: of the game at a
+//! container, of the holder with its own items.
+
+use super::faults::Fault;
+use super::reasons::{Portion, in_order};
+use super::state::{At, Cell, Inside, Root, Stack};
+use super::{Access, Amount, Going, Look, Model, No, because, no};
+
+impl Model {
+    fn is_here(&self, recipe: usize, at: &At) -> bool {
+        let spec = &self.rules.recipes[recipe];
+        match at {
+            At::Container(Inside { root: Root::Container(index), steps }) if steps.is_empty() => {
+                spec.at.contains(index)
+            }
+            At::Container(inside) => {
+                self.state.pack_number(&self.rules, inside).is_some_and(|pack| spec.in_packs.contains(&pack))
+            }
+            _ => spec.at.is_empty() && spec.in_packs.is_empty(),
+        }
+    }
+
+    pub(super) fn may_craft(&self, recipe: usize, at: &At) -> bool {
+        if !self.is_here(recipe, at) || Fault::AnyoneCrafts.is_on() {
+            return true;
+        }
+        let by = &self.rules.recipes[recipe].by;
+        match (at, by, self.actor) {
+            (At::Container(inside), _, _) => self.is_among(by, inside),
+            (_, Access::Listed { owner, holders, groups }, Some(actor)) => {
+                let in_group = groups.iter().any(|group| self.rules.groups[actor].contains(group));
+                // A holder owns what it has.
+                *owner || holders.contains(&actor) || in_group
+            }
+            (_, Access::Nobody, Some(_)) => false,
+            (_, _, _) => true,
+        }
+    }
+
+    pub(super) fn craft(&mut self, amount: Amount, recipe: usize, at: &At) -> Result<u64, No> {
+        let is_its_own = |holder: usize| self.actor.is_none_or(|actor| actor == holder);
+        if !matches!(at, At::Container(_)) && !matches!(at, At::Holder(holder) if is_its_own(*holder)) {
+            return Err(no("unknown"));
+        }
+        if !self.is_here(recipe, at) {
+            return Err(no("no-recipe"));
+        }
+        let (requested, exact) = match amount {
+            Amount::Exactly(times) if times > 0 => (u64::from(times), true),
+            Amount::UpTo(times) if times > 0 => (u64::from(times), false),
+            _ => return Err(no("bad-amount")),
+        };
+        let mut tries = (1..=requested).rev().map(|times| {
+            let mut copy = self.clone();
+            let list = copy.craft_times(times, recipe, at);
+            (times, list, copy.state)
+        });
+        let (times, first, state) = tries.next().expect("one at least");
+        if first.is_empty() {
+            self.state = state;
+            return Ok(times);
+        }
+        let (could, state, last) =
+            tries.fold((0, None, first.clone()), |(could, best, _), (times, list, state)| match list.is_empty() {
+                true if could == 0 => (times, Some(state), list),
+                _ => (could, best, list),
+            });
+        match state.filter(|_| !exact) {
+            Some(state) => {
+                self.state = state;
+                Ok(could)
+            }
+            None => {
+                let list = if exact { first } else { last };
+                let first = list.first().expect("a reason").clone();
+                self.list = in_order(list);
+                Err(No { max_amount: could, ..first })
+            }
+        }
+    }
+
+    /// The checks that fail, or an empty list if it is done.
+    fn craft_times(&mut self, times: u64, recipe: usize, at: &At) -> Vec<No> {
+        let spec = self.rules.recipes[recipe].clone();
+        let before = self.clone();
+        if self.lists == 0 {
+            self.list_start = Some(self.state.clone());
+            self.lost = self.absent().into_iter().collect();
+        }
+        self.lists += 1;
+        if let At::Container(_) = at {
+            self.actor = None;
+        }
+        let (used, missing) = self.allocated(i64::try_from(times).unwrap(), &spec, at);
+        let mut failed = Vec::new();
+        for (id, count) in used.into_iter().filter(|(_, count)| *count > 0 && missing.is_empty()) {
+            self.list.clear();
+            let Cell::Slot(inside, slot) = self.state.find(id).expect("a place") else { unreachable!("a slot") };
+            let from = At::Slot(inside.clone(), slot);
+            for _ in 0..1 + u32::from(Fault::InputsUsedTwice.is_on()) {
+                if let Err(no) = self.carry(Amount::Exactly(count), None, &from, &Going::Out, (0, 0), false) {
+                    let list = std::mem::take(&mut self.list);
+                    failed.extend(if list.is_empty() { vec![no] } else { list });
+                    // The outputs are checked as if it left.
+                    self.state.lessen(&Cell::Slot(inside.clone(), slot), count);
+                }
+            }
+        }
+        if missing.is_empty() {
+            let emptied = Model { lists: before.lists, earlier: Some(Box::new(before.clone())), ..self.clone() };
+            let outputs: Vec<(usize, u32)> = spec
+                .outputs
+                .iter()
+                .map(|&(kind, each)| (kind, u32::try_from(u64::from(each) * times).unwrap()))
+                .collect();
+            let made = |&(kind, count): &(usize, u32)| {
+                self.create(Amount::Exactly(count), kind, &Look::default(), at, (0, 0)).is_ok()
+            };
+            let is_made = outputs.iter().all(made);
+            if !is_made || self.lists == 1 && !self.all_worse(&before).is_empty() {
+                failed.extend(emptied.why_not_made(&outputs, at));
+            }
+        }
+        self.lists -= 1;
+        if self.lists == 0 {
+            self.list_start = None;
+        }
+        (self.list, self.actor, self.caps_later) = (before.list, before.actor, before.caps_later);
+        missing.into_iter().chain(in_order(failed)).collect()
+    }
+
+    /// The checks that fail for all outputs together.
+    fn why_not_made(mut self, outputs: &[(usize, u32)], at: &At) -> Vec<No> {
+        self.be_exact(true);
+        let portion = |&(kind, count): &(usize, u32)| {
+            let stack = self.new_stack(kind, &Look::default());
+            Portion { stack, count: i64::from(count), cell: None }
+        };
+        let portions: Vec<Portion> = outputs.iter().map(portion).collect();
+        self.reasons(&portions, &Going::To(at.clone()))
+    }
+
+    /// How many of each stack are used up, and what is missing. Item by item: the tools keep the
+    /// last ones that suit them, then each input takes the first ones.
+    fn allocated(&self, times: i64, spec: &super::RecipeSpec, at: &At) -> (Vec<(u64, u32)>, Vec<No>) {
+        let ids = self.sources(None, at, &Going::Out).unwrap_or_default();
+        let stack = |id: u64| {
+            let cell = self.state.find(id).expect("a place");
+            (self.state.get(&cell).expect("a stack").clone(), cell)
+        };
+        let may_go = |stack: &Stack, cell: &Cell| {
+            self.all_stuck(cell, stack, &Going::Out).iter().all(|no| no.reason == "protected")
+        };
+        let mut items: Vec<(u64, Stack, bool)> = Vec::new();
+        for (stack, cell) in ids.iter().map(|&id| stack(id)) {
+            let may_go = may_go(&stack, &cell);
+            items.extend((0..stack.count).map(|_| (stack.id, stack.clone(), may_go)));
+        }
+        let short = |required: i64, there: i64| because("not-enough", required * 1_000, there * 1_000);
+        let mut tools = Vec::new();
+        for (filter, count) in &spec.tools {
+            let mut kept = 0;
+            while kept < i64::from(*count) {
+                let Some(last) = items.iter().rposition(|(_, stack, _)| self.rules.admits(Some(filter), stack)) else {
+                    tools.push(short(i64::from(*count), kept));
+                    break;
+                };
+                items.remove(last);
+                kept += 1;
+            }
+        }
+        let (mut used, mut missing): (Vec<u64>, Vec<No>) = (Vec::new(), Vec::new());
+        for (filter, count) in &spec.inputs {
+            let (required, mut taken) = (i64::from(*count) * times, 0);
+            while taken < required {
+                let suits = |(_, stack, may_go): &(u64, Stack, bool)| *may_go && self.rules.admits(Some(filter), stack);
+                let Some(first) = items.iter().position(suits) else {
+                    missing.push(short(required, taken));
+                    break;
+                };
+                used.push(items.remove(first).0);
+                taken += 1;
+            }
+        }
+        missing.extend(tools);
+        let count = |id: u64| u32::try_from(used.iter().filter(|it| **it == id).count()).unwrap();
+        (ids.iter().map(|&id| (id, count(id))).collect(), missing)
+    }
+}
