@@ -23,7 +23,7 @@ fn rules(recipes: u32) -> Ruleset {
     }
     // What they make is no input of another one, apart from every fifth.
     for recipe in 0..recipes {
-        let of = |salt: u32| (recipe * 7 + salt * 31) % KINDS;
+        let of = |salt: u32| (recipe * 7 + salt * 22) % KINDS;
         let first = if recipe % 10 == 0 { "2 metal and not paper".to_owned() } else { format!("2 k{}", of(1)) };
         let (second, tool) = (format!("1 k{}", of(2)), format!("1 k{}", of(3)));
         let made = if recipe % 5 == 0 { format!("1 k{}", of(4)) } else { "1 k0".to_owned() };

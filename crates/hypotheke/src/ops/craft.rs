@@ -13,7 +13,7 @@ use super::operation::{Action, Variant};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Planned};
-use crate::id::{ContainerId, HolderId, RecipeId};
+use crate::id::{ContainerId, HolderId, KindId, RecipeId};
 use crate::language::{Amount, Landing};
 use crate::narrow;
 use crate::ruleset::{Access, Allocation, Ingredient, Of, Recipe, Supply};
@@ -302,14 +302,24 @@ impl World {
         for stack in &stacks {
             *counts.entry(stack.cell.kind).or_default() += u64::from(stack.cell.count);
         }
-        // Most recipes lack a kind, which is found out fast.
+        // Most recipes name kinds alone, and most stacks may be used up: then counting them will do.
+        let all_may_go = stacks.iter().all(|stack| stack.may_go);
+        let by_kinds = |recipe: &Recipe| {
+            let there = |kind: KindId| counts.get(&kind.0).copied().unwrap_or(0);
+            recipe.supplied_by_kinds(there).filter(|_| all_may_go)
+        };
+        // Where a filter decides, most recipes lack a kind, which is found out fast.
         let has = |ingredient: &Ingredient| match ingredient.of() {
             Of::Kind(kind) => counts.get(&kind.0).is_some_and(|&count| count >= u64::from(ingredient.count())),
             Of::Filter(_) => true,
         };
+        let by_stacks = |recipe: &Recipe| match recipe.inputs().iter().chain(recipe.tools()).all(has) {
+            true => recipe.supplied(&supplies, |it, nth| is_it(&draft, it, &stacks[nth])),
+            false => 0,
+        };
         let times = |id: RecipeId| {
-            let recipe = self.rules.recipe(id).filter(|it| it.inputs().iter().chain(it.tools()).all(has))?;
-            let times = recipe.supplied(&supplies, |it, nth| is_it(&draft, it, &stacks[nth]));
+            let recipe = self.rules.recipe(id)?;
+            let times = by_kinds(recipe).unwrap_or_else(|| by_stacks(recipe));
             (times > 0).then_some((id, times))
         };
         match source {
