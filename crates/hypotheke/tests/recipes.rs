@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::{Amount, NamedOperation, Operation, Reason, Ruleset, World};
+use hypotheke::{Amount, NamedOperation, Operation, Reason, Ruleset, StepAudit, World};
 
 use crate::faults::faults_after;
 
@@ -43,6 +43,18 @@ fn each_fault_of_a_recipe_has_its_place_and_a_remedy() {
             "3 wrong-type: `inputs` of recipe `r` must be",
         ),
         (format!("[recipe.r]\nat = 5\n{MELT}"), "2 wrong-type: `at` of recipe `r` must be"),
+        (
+            format!("[recipe.r]\nat = \"stove\"\n{}", MELT.replace("2 snow", "+2 snow")),
+            "3 bad-portion: `+2 snow` is not a count and a kind or a filter",
+        ),
+        (
+            format!("[recipe.r]\nat = \"stove\"\n{}", MELT.replace("2 snow", "99999999999 snow")),
+            "3 bad-portion: `99999999999 snow` is not a count and a kind or a filter",
+        ),
+        (
+            format!("[recipe.r]\nat = \"stove\"\n{}", MELT.replace("2 snow", "2 snow and")),
+            "3 bad-filter: syntax error in a filter: ",
+        ),
     ] {
         let found = faults_after(KINDS, &recipe);
         assert!(found.len() == 1 && found[0].starts_with(expected), "{recipe}\n{found:#?}\nis not {expected}");
@@ -68,6 +80,26 @@ fn recipes_that_cannot_be_carried_out_are_warned_of() {
     assert_eq!(pots("\"4 water\"", "\"2 pot\"", "\"stove\""), [""; 0]);
     assert_eq!(pots("\"4 snow\"", "", "\"box\""), ["its inputs and tools weigh more than `box` may"]);
     assert_eq!(pots("\"3 snow\"", "", "\"box\""), [""; 0]);
+}
+
+/// What changes inside a pack changes in the containers around it, though nothing crosses their
+/// borders: the audit of a step took that for a move by someone who may not.
+#[test]
+fn a_recipe_inside_a_pack_crosses_no_border() {
+    let rules = "[kind.snow]\nstack-limit = 9\n[kind.water]\n[kind.kit]\npack = \"kit\"\n[container.kit]\nslots = 2\n\
+                 [container.shelf]\nslots = 2\nput-by = \"ines\"\ntake-by = \"ines\"\n[holder.mara]\n[holder.ines]\n\
+                 [recipe.melt]\nat = \"kit\"\ninputs = [\"2 snow\"]\noutputs = [\"1 water\"]\n";
+    let rules = Ruleset::from_toml("rules.toml", rules).unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    let perform = |world: &mut World, sentence: &str| {
+        let operation = sentence.parse::<NamedOperation>().unwrap().resolve(world).unwrap();
+        let audit = StepAudit::before(world, &operation);
+        let _ = world.perform(&operation).unwrap_or_else(|refusal| panic!("{sentence}: {}", world.explain(&refusal)));
+        audit.check(world, &operation).iter().map(ToString::to_string).collect::<Vec<_>>()
+    };
+    for sentence in ["create 1 kit in shelf", "create 4 snow in shelf/0/", "mara crafts melt at shelf/0/"] {
+        assert_eq!(perform(&mut world, sentence), [""; 0], "{sentence}");
+    }
 }
 
 /// The stove has room for 8 water.
@@ -144,6 +176,32 @@ fn a_cycle_of_recipes_that_gains_is_warned_of() {
     let other =
         [recipe("chip", "\"1 wood and not plank\"", "\"2 stick\""), recipe("glue", "\"1 stick\"", "\"1 plank\"")];
     assert_eq!(cycles(&other.concat()), [], "nothing makes logs");
+}
+
+/// What `check` could not look at, it names.
+#[test]
+fn too_many_recipes_or_too_large_numbers_are_not_examined() {
+    let warnings = |recipes: &[(usize, usize, usize)], kinds: usize| -> Vec<String> {
+        let kinds = (0..kinds).map(|kind| format!("[kind.k{kind}]\n")).collect::<String>();
+        let recipe = |(nth, (taken, given, made)): (usize, &(usize, usize, usize))| {
+            recipe(&format!("r{nth}"), &format!("\"{taken} k{nth}\""), &format!("\"{given} k{made}\""))
+        };
+        let recipes = recipes.iter().enumerate().map(recipe).collect::<String>();
+        let text = format!("format = 1\n{kinds}[container.bench]\nslots = 9\n{recipes}");
+        let rules = Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}"));
+        let lint = rules.lint();
+        lint.iter()
+            .filter(|it| it.code() != "never-made")
+            .map(|it| format!("{}: {}", it.code(), it.message()))
+            .collect()
+    };
+    let ring = |length: usize| (0..length).map(|nth| (1, 1, (nth + 1) % length)).collect::<Vec<_>>();
+    assert_eq!(warnings(&ring(400), 400), [""; 0], "a ring that gains nothing");
+    assert_eq!(warnings(&ring(401), 401), ["not-examined: 401 recipes and deals lead into each other"]);
+    let large = [(99_971, 99_991, 1), (99_961, 99_989, 2), (99_929, 99_931, 0)];
+    assert_eq!(warnings(&large, 3), ["not-examined: a cycle may gain, by numbers that are too large to be added up"]);
+    // As much comes out as goes in, of billions.
+    assert_eq!(warnings(&[(4_000_000_000, 3, 1), (3, 4_000_000_000, 0)], 2), [""; 0]);
 }
 
 #[test]

@@ -52,6 +52,12 @@ exclusive = true
 slot = [{ name = "left" }, { name = "right" }]
 [container.pockets]
 slots = 2
+[recipe.flares]
+at = "archive"
+by = "bo"
+inputs = ["2 flare"]
+outputs = ["1 rocket"]
+[kind.rocket]
 [holder.ann]
 carries = ["pockets"]
 [holder.bo]
@@ -76,6 +82,30 @@ struct Case {
 }
 
 const CASES: &[Case] = &[
+    Case {
+        before: &["create 2 flare in depot"],
+        operation: "bo crafts flares at depot",
+        remedy: "Name depot in `at` of the recipe flares",
+        fix: Fix::Rule("at = \"archive\"", "at = [\"archive\", \"depot\"]"),
+    },
+    Case {
+        before: &["create 2 flare in bo.pockets"],
+        operation: "bo crafts flares",
+        remedy: "Leave out `at` in the recipe flares",
+        fix: Fix::Rule("at = \"archive\"\nby", "by"),
+    },
+    Case {
+        before: &["create 1 flare in archive"],
+        operation: "ann crafts flares at archive",
+        remedy: "Name the acting holder in `by` of the recipe flares",
+        fix: Fix::Rule("by = \"bo\"", "by = [\"ann\", \"bo\"]"),
+    },
+    Case {
+        before: &[],
+        operation: "bo crafts flares at archive",
+        remedy: "Bring 1 more flare to archive first",
+        fix: Fix::First(&["create 1 flare in archive"]),
+    },
     Case {
         before: &[],
         operation: "move 3 drum from depot to sled",
@@ -246,9 +276,11 @@ fn each_remedy_makes_its_operation_succeed() {
         "cap",
         "in-use",
         "no-put",
+        "no-recipe",
         "no-room",
         "no-take",
         "not-admitted",
+        "not-allowed",
         "not-empty",
         "not-enough",
         "not-open",

@@ -117,7 +117,14 @@ fn add_dealing(world: &World, operation: &Operation, dealing: &mut Vec<(Containe
         Action::Together { steps } => return steps.iter().for_each(|step| add_dealing(world, step, dealing)),
         Action::Buy { kind, at, .. } => (DealSide::Buy, *kind, *at),
         Action::Sell { kind, at, .. } => (DealSide::Sell, *kind, *at),
-        Action::Craft { at: Place::Container(at), .. } => return dealing.push((*at, true)),
+        // What a pack gains and loses, the containers around it do too.
+        Action::Craft { at: Place::Container(at), .. } => {
+            let around = |at: &ContainerId| match world.place_of_pack(*at) {
+                Some(Place::Slot(around, _)) => Some(around),
+                _ => None,
+            };
+            return dealing.extend(std::iter::successors(Some(*at), around).map(|at| (at, true)));
+        }
         // Among others, a holder changes its own items as it consumes and creates.
         _ => return,
     };

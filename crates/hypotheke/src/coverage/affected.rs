@@ -35,7 +35,7 @@ impl Touched {
     pub(super) fn meets(&self, rules: &Ruleset, subject: &Subject) -> bool {
         self.everything
             || match subject.kind {
-                // Few scenarios make deals, and there are few deals.
+                // Few scenarios make deals or carry out recipes, and there are few of them.
                 SubjectKind::Ruleset
                 | SubjectKind::Mark
                 | SubjectKind::Property

@@ -98,7 +98,7 @@ impl<'r> Crafting<'r> {
         let Allocation { used, missing } =
             self.recipe.allocate(times, &supplies, |it, nth| is_it(draft, it, &stacks[nth]));
         if !missing.is_empty() {
-            let most = self.supplied(draft);
+            let most = self.recipe.supplied(&supplies, |it, nth| is_it(draft, it, &stacks[nth]));
             let cause =
                 |(part, required, there)| Cause::Missing { at: self.at, recipe: self.number, part, required, there };
             return Err(Failed { causes: missing.into_iter().map(cause).collect(), most });
@@ -181,12 +181,6 @@ impl<'r> Crafting<'r> {
         if draft.nested_lists == 1 { draft.all_over_in_the_end() } else { Vec::new() }
     }
 
-    /// For how many times there are enough inputs beside the tools.
-    fn supplied(&self, draft: &Draft<'_>) -> u64 {
-        let stacks = stacks(draft, self.source);
-        self.recipe.supplied(&supplies(&stacks), |it, nth| is_it(draft, it, &stacks[nth]))
-    }
-
     /// Carries it out as often as it can, up to a number.
     fn most(&self, draft: &mut Draft<'_>, mut times: u64) -> u64 {
         while times > 0 {
@@ -265,12 +259,14 @@ impl World {
         }
         let Ok(crafting) = Crafting::find(&draft, recipe, at) else { return 0 };
         act_at(&mut draft, crafting.source);
-        crafting.supplied(&draft)
+        let stacks = stacks(&draft, crafting.source);
+        crafting.recipe.supplied(&supplies(&stacks), |it, nth| is_it(&draft, it, &stacks[nth]))
     }
 
     /// The recipes for which a container, or a holder, has enough inputs and tools, and how often.
     /// Whether there is room for what they make, and whether the actor may, a
-    /// [dry run](World::dry_run) finds out. The cost grows with the stacks there and with the
+    /// [dry run](World::dry_run) finds out. With a holder's own items, the holder acts, or the game
+    /// (`None`); at a container it makes no difference who acts. The cost grows with the stacks there and with the
     /// recipes of the place.
     ///
     /// ```

@@ -479,18 +479,19 @@ fn syntax_fault(id: SourceId, source: &Source, error: &toml::de::Error) -> Diagn
     fault.label("here")
 }
 
-/// A list of counts and kinds.
-pub(super) fn read_portions(
+/// A list of texts that begin with a count.
+pub(super) fn read_counts<T>(
     reading: &mut Reading<'_>,
     section: &Section<'_, '_>,
     key: &str,
-) -> Vec<Written<NamedPortion>> {
-    let mut portions = Vec::new();
+    read: impl Fn(&mut Reading<'_>, &Spanned<DeValue<'_>>, &str) -> Option<T>,
+) -> Vec<T> {
+    let mut found = Vec::new();
     for value in reading.list(section, key) {
         match value.get_ref().as_str() {
-            Some(text) => portions.extend(read_portion(reading, value, text)),
+            Some(text) => found.extend(read(reading, value, text)),
             None => reading.wrong_type(value, &format!("each of `{key}`"), "a text, such as \"2 ration-box\""),
         }
     }
-    portions
+    found
 }

@@ -7,7 +7,7 @@ use super::{DealSource, PriceSource, Rounding};
 use crate::quantity::Decimal;
 use crate::ruleset::read::{Reading, Section};
 use crate::ruleset::source::Written;
-use crate::ruleset::toml::{check_name, read_access, read_portions, require_keys};
+use crate::ruleset::toml::{check_name, read_access, read_counts, read_portion, require_keys};
 use crate::text::Diagnostic;
 
 const DEAL: &[&str] = &["at", "by", "gives", "takes", "of", "currency", "buy", "sell", "coins-to", "use-nobody"];
@@ -26,8 +26,8 @@ pub(in crate::ruleset) fn read(
     Some(DealSource {
         at: reading.noting(noted, "at", |it, key| it.word_or_words(&section, key)).unwrap_or_default(),
         by: read_access(reading, &section, "by"),
-        gives: reading.noting(noted, "gives", |it, key| read_portions(it, &section, key)),
-        takes: reading.noting(noted, "takes", |it, key| read_portions(it, &section, key)),
+        gives: reading.noting(noted, "gives", |it, key| read_counts(it, &section, key, read_portion)),
+        takes: reading.noting(noted, "takes", |it, key| read_counts(it, &section, key, read_portion)),
         of: reading.noting(noted, "of", |it, key| it.filter(&section, key)),
         currency: reading.noting(noted, "currency", |it, key| it.written_text(&section, key)),
         buy: reading.noting(noted, "buy", |it, key| read_price(it, &section, key, Rounding::Up)),

@@ -2,8 +2,9 @@
 //!
 //! Each recipe and each deal is a conversion: it takes items and gives others. A cycle gains if some
 //! numbers of conversions together leave no fewer items of any kind, and more of one. These numbers
-//! are a solution of a linear program. The program is solved in floating point, so its solution is
-//! only a proposal: a cycle is reported if it gains by whole numbers, added up exactly.
+//! are a solution of a linear program. What a cycle does not need is left out of it, as far as there is time. The program is
+//! solved in floating point, so its solution is only a proposal: a cycle is reported if it gains by
+//! whole numbers, added up exactly.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -18,35 +19,50 @@ use crate::ruleset::view::Ruleset;
 use crate::text::{Diagnostic, Location};
 
 /// More conversions than that are not examined: solving takes too long.
-const MAX_CONVERSIONS: usize = 2_000;
+const MAX_CONVERSIONS: usize = 400;
+/// How many conversions of a cycle, at most, are left out of it on trial: each takes a solution.
+const MAX_LEFT_OUT: usize = 100;
 /// The largest factor by which a solution is multiplied to make its numbers whole.
-const MAX_FACTOR: u32 = 10_000;
+const MAX_FACTOR: u32 = 1_000_000;
 
-/// The first cycle that gains, if there is one.
+/// A cycle that gains, if one is found; or that there is too much to look for one.
 pub(super) fn gaining(rules: &Ruleset) -> Option<Diagnostic> {
     let conversions = useful(without_mere_goods(conversions(rules)));
-    if conversions.is_empty() || conversions.len() > MAX_CONVERSIONS {
-        return None;
+    let first = conversions.first()?;
+    if conversions.len() > MAX_CONVERSIONS {
+        let message = format!("{} recipes and deals lead into each other", conversions.len());
+        let fault = Diagnostic::warning("not-examined", first.at, message).label("one of them");
+        let help =
+            format!("Up to {MAX_CONVERSIONS} are searched for a cycle that gains. Try some with `hypotheke explore`");
+        return Some(fault.help(help));
     }
-    let cycle = solve(&conversions)?;
-    let gains: Vec<String> = cycle
-        .net(&conversions)
-        .into_iter()
-        .filter(|(_, count)| *count > 0)
-        .map(|(kind, count)| format!("{count} {}", rules.known_kind(kind).id()))
-        .collect();
-    let steps = || cycle.times.iter().zip(&conversions).filter(|(times, _)| **times > 0);
-    let described: Vec<String> = steps().map(|(times, conversion)| conversion.text(*times)).collect();
-    let at = steps().next()?.1.at;
-    let message = format!("a cycle gains {}", gains.join(" and "));
-    let help = format!("Its steps: {}. Let one of them take more or give less", described.join("; "));
-    Some(Diagnostic::warning("gaining-cycle", at, message).label("part of the cycle").help(help))
+    let members = find(&conversions)?;
+    let at = members.first()?.at;
+    let steps = |times: &dyn Fn(usize) -> u64| {
+        members.iter().enumerate().map(|(nth, it)| it.text(times(nth))).collect::<Vec<_>>().join("; ")
+    };
+    let Some(cycle) = solve(&members).ok().flatten().and_then(|cycle| cycle.whole(&members)) else {
+        let message = "a cycle may gain, by numbers that are too large to be added up";
+        let fault = Diagnostic::warning("not-examined", at, message).label("part of the cycle");
+        return Some(fault.help(format!("Try it with `hypotheke explore`. Its steps: {}", steps(&|_| 1))));
+    };
+    let gains = cycle.net(&members).into_iter().filter(|(_, count)| *count > 0);
+    let gains: Vec<String> = gains.map(|(kind, count)| format!("{count} {}", rules.known_kind(kind).id())).collect();
+    let fault = Diagnostic::warning("gaining-cycle", at, format!("a cycle gains {}", gains.join(" and ")));
+    let steps = steps(&|nth| cycle.times[nth]);
+    Some(fault.label("part of the cycle").help(format!("Its steps: {steps}. Let one of them take more or give less")))
 }
 
 /// What is taken: a number of items of any of some kinds.
 struct Taken {
     kinds: Vec<KindId>,
     count: u32,
+}
+
+impl Taken {
+    fn of_one_kind(&self) -> Option<(KindId, u32)> {
+        if let [kind] = *self.kinds { Some((kind, self.count)) } else { None }
+    }
 }
 
 struct Conversion {
@@ -130,7 +146,8 @@ fn of_deal(rules: &Ruleset, deal: &Deal, at: Location, found: &mut Vec<Conversio
 }
 
 /// Leaves out goods that are bought and sold for one currency, that nothing else takes or gives, and
-/// that nobody pays more for than they cost: most kinds of a shop.
+/// that nobody pays more for than they cost: most kinds of a shop. If more is paid for one of them
+/// than it costs, that is a cycle, and only its deals are left.
 fn without_mere_goods(conversions: Vec<Conversion>) -> Vec<Conversion> {
     /// The least that it costs, the most that is paid for it, the currency, and whether there are
     /// others.
@@ -158,11 +175,15 @@ fn without_mere_goods(conversions: Vec<Conversion>) -> Vec<Conversion> {
             false => trade.paid = Some(trade.paid.map_or(coins.1, |paid| paid.max(coins.1))),
         }
     }
-    let pays = |conversion: &Conversion| {
-        let trade = conversion.trade().and_then(|(goods, ..)| trades.get(&goods));
-        trade.is_none_or(|it| it.is_mixed || it.cost.is_some_and(|cost| it.paid.is_some_and(|paid| paid > cost)))
+    let goods_of = |conversion: &Conversion| conversion.trade().map(|(goods, ..)| goods);
+    let pays = |trade: &Trade| trade.cost.is_some_and(|cost| trade.paid.is_some_and(|paid| paid > cost));
+    let paying = trades.iter().find(|(_, trade)| !trade.is_mixed && pays(trade)).map(|(goods, _)| *goods);
+    let is_meant = |conversion: &Conversion| match (paying, goods_of(conversion)) {
+        (Some(paying), goods) => goods == Some(paying),
+        (None, Some(goods)) => trades.get(&goods).is_none_or(|trade| trade.is_mixed),
+        (None, None) => true,
     };
-    conversions.into_iter().filter(pays).collect()
+    conversions.into_iter().filter(is_meant).collect()
 }
 
 /// Those that may be part of a cycle: another one gives what they take, and takes what they give.
@@ -186,19 +207,23 @@ fn useful(mut conversions: Vec<Conversion>) -> Vec<Conversion> {
 }
 
 /// How often each conversion is made, and which items it takes.
-struct Cycle {
-    times: Vec<u64>,
-    /// The conversion, which of the items that it takes, their kind, and how many.
-    taken: Vec<(usize, usize, KindId, u64)>,
+struct Cycle<N> {
+    times: Vec<N>,
+    /// Where it takes items of any of several kinds: the conversion, which of the items that it takes,
+    /// their kind, and how many.
+    taken: Vec<(usize, usize, KindId, N)>,
 }
 
-impl Cycle {
+impl Cycle<u64> {
     /// What there is more or less of, of each kind.
-    fn net(&self, conversions: &[Conversion]) -> BTreeMap<KindId, i128> {
+    fn net(&self, members: &[&Conversion]) -> BTreeMap<KindId, i128> {
         let mut net: BTreeMap<KindId, i128> = BTreeMap::new();
-        for (times, conversion) in self.times.iter().zip(conversions) {
+        for (times, conversion) in self.times.iter().zip(members) {
             for &(kind, count) in &conversion.gives {
                 *net.entry(kind).or_default() += i128::from(*times) * i128::from(count);
+            }
+            for (kind, count) in conversion.takes.iter().filter_map(Taken::of_one_kind) {
+                *net.entry(kind).or_default() -= i128::from(*times) * i128::from(count);
             }
         }
         for &(_, _, kind, count) in &self.taken {
@@ -208,41 +233,90 @@ impl Cycle {
     }
 
     /// Whether each conversion takes as many items as it must, none is lost, and some are gained.
-    fn gains(&self, conversions: &[Conversion]) -> bool {
+    fn gains(&self, members: &[&Conversion]) -> bool {
         let mut taken: BTreeMap<(usize, usize), u128> = BTreeMap::new();
-        for &(conversion, number, _, count) in &self.taken {
-            *taken.entry((conversion, number)).or_default() += u128::from(count);
+        for &(member, number, _, count) in &self.taken {
+            *taken.entry((member, number)).or_default() += u128::from(count);
         }
-        let is_whole = taken.iter().all(|(&(conversion, number), count)| {
-            u128::from(self.times[conversion]) * u128::from(conversions[conversion].takes[number].count) == *count
+        let is_whole = taken.iter().all(|(&(member, number), count)| {
+            u128::from(self.times[member]) * u128::from(members[member].takes[number].count) == *count
         });
-        let net = self.net(conversions);
+        let net = self.net(members);
         is_whole && net.values().all(|count| *count >= 0) && net.values().any(|count| *count > 0)
     }
 }
 
-/// A cycle in whole numbers that gains, if the program has a solution that is one.
-fn solve(conversions: &[Conversion]) -> Option<Cycle> {
+impl Cycle<f64> {
+    /// The conversions that are made.
+    fn members<'c>(&self, among: &[&'c Conversion]) -> Vec<&'c Conversion> {
+        self.times.iter().zip(among).filter(|(times, _)| **times > 1e-6).map(|(_, member)| *member).collect()
+    }
+
+    /// The same in whole numbers, if it gains by them.
+    fn whole(&self, members: &[&Conversion]) -> Option<Cycle<u64>> {
+        let smallest = self.times.iter().copied().reduce(f64::min).filter(|it| *it > 1e-6)?;
+        let multiplied = |factor: u32| {
+            let scaled = |value: f64| rounded(value / smallest * f64::from(factor));
+            let times = self.times.iter().map(|times| scaled(*times)).collect::<Option<_>>()?;
+            let taken =
+                self.taken.iter().map(|&(member, number, kind, count)| Some((member, number, kind, scaled(count)?)));
+            Some(Cycle { times, taken: taken.collect::<Option<_>>()? }).filter(|cycle| cycle.gains(members))
+        };
+        (1..=MAX_FACTOR).find_map(multiplied)
+    }
+}
+
+/// The conversions of a cycle that gains. If there are not too many, it could do without none of them.
+fn find(conversions: &[Conversion]) -> Option<Vec<&Conversion>> {
+    let all: Vec<&Conversion> = conversions.iter().collect();
+    // Without a solution all of them may be part of a cycle.
+    let Ok(solution) = solve(&all) else { return Some(all) };
+    let mut members = solution?.members(&all);
+    // What can't be left out of a cycle can't be left out of a part of it.
+    let mut necessary = 0;
+    for _ in 0..MAX_LEFT_OUT {
+        if necessary >= members.len() {
+            break;
+        }
+        let mut others = members.clone();
+        others.remove(necessary);
+        match solve(&others) {
+            Ok(Some(cycle)) => members = cycle.members(&others),
+            Ok(None) | Err(_) => necessary += 1,
+        }
+    }
+    Some(members)
+}
+
+/// The cycle that gains most for its number of conversions, if one gains.
+fn solve(conversions: &[&Conversion]) -> Result<Option<Cycle<f64>>, microlp::Error> {
     let mut problem = Problem::new(OptimizationDirection::Maximize);
     let any = (0.0, f64::INFINITY);
     let mut net: BTreeMap<KindId, Vec<(Variable, f64)>> = BTreeMap::new();
     let mut times = Vec::new();
-    let mut choices: Vec<(Variable, (usize, usize, KindId))> = Vec::new();
+    let mut taken: Vec<(usize, usize, KindId, Variable)> = Vec::new();
     for (index, conversion) in conversions.iter().enumerate() {
-        let given: f64 = conversion.gives.iter().map(|(_, count)| f64::from(*count)).sum();
-        let made = problem.add_var(given, any);
-        times.push(made);
+        let mut changes: BTreeMap<KindId, f64> = BTreeMap::new();
         for &(kind, count) in &conversion.gives {
-            net.entry(kind).or_default().push((made, f64::from(count)));
+            *changes.entry(kind).or_default() += f64::from(count);
         }
-        for (number, taken) in conversion.takes.iter().enumerate() {
+        for (kind, count) in conversion.takes.iter().filter_map(Taken::of_one_kind) {
+            *changes.entry(kind).or_default() -= f64::from(count);
+        }
+        let made = problem.add_var(changes.values().sum(), any);
+        times.push(made);
+        for (kind, count) in changes {
+            net.entry(kind).or_default().push((made, count));
+        }
+        let several = conversion.takes.iter().enumerate().filter(|(_, takes)| takes.kinds.len() > 1);
+        for (number, takes) in several {
             // The items of all its kinds together are as many as it takes.
-            let of_each: Vec<Variable> = taken.kinds.iter().map(|_| problem.add_var(-1.0, any)).collect();
-            let all = of_each.iter().map(|&variable| (variable, 1.0)).chain([(made, -f64::from(taken.count))]);
+            let of_each: Vec<Variable> = takes.kinds.iter().map(|_| problem.add_var(-1.0, any)).collect();
+            let all = of_each.iter().map(|&variable| (variable, 1.0)).chain([(made, -f64::from(takes.count))]);
             problem.add_constraint(all, ComparisonOp::Eq, 0.0);
-            for (&variable, &kind) in of_each.iter().zip(&taken.kinds) {
+            for (&variable, &kind) in of_each.iter().zip(&takes.kinds) {
                 net.entry(kind).or_default().push((variable, -1.0));
-                choices.push((variable, (index, number, kind)));
+                taken.push((index, number, kind, variable));
             }
         }
     }
@@ -250,17 +324,17 @@ fn solve(conversions: &[Conversion]) -> Option<Cycle> {
         problem.add_constraint(terms, ComparisonOp::Ge, 0.0);
     }
     problem.add_constraint(times.iter().map(|&made| (made, 1.0)), ComparisonOp::Le, 1.0);
-    let solution = problem.solve().ok()?.into_solution().ok()?;
+    // A gain that is small beside the numbers may be one of rounding.
+    let most = conversions.iter().flat_map(|it| it.gives.iter().map(|(_, count)| *count)).max();
+    let tolerance = f64::from(most.unwrap_or_default()) * 1e-6;
+    // It is interrupted only where there is a limit of time.
+    let Ok(solution) = problem.solve()?.into_solution() else { return Ok(None) };
+    if solution.objective() <= tolerance {
+        return Ok(None);
+    }
     let value = |variable: Variable| solution.var_value(variable);
-    let smallest = times.iter().map(|&made| value(made)).filter(|it| *it > 1e-6).reduce(f64::min)?;
-    let whole = |factor: u32| {
-        let scaled = |variable: Variable| rounded(value(variable) / smallest * f64::from(factor));
-        let times = times.iter().map(|&made| scaled(made)).collect::<Option<_>>()?;
-        let taken =
-            choices.iter().map(|&(variable, (index, number, kind))| Some((index, number, kind, scaled(variable)?)));
-        Some(Cycle { times, taken: taken.collect::<Option<_>>()? }).filter(|cycle| cycle.gains(conversions))
-    };
-    (1..=MAX_FACTOR).find_map(whole)
+    let taken = taken.into_iter().map(|(member, number, kind, variable)| (member, number, kind, value(variable)));
+    Ok(Some(Cycle { times: times.iter().map(|&made| value(made)).collect(), taken: taken.collect() }))
 }
 
 /// The whole number that is meant, if the value is near to one.

@@ -53,24 +53,6 @@ impl Recipe {
         Allocation { used, missing }
     }
 
-    /// The same number by what there is of each kind, all of which may be used up; `None` if a filter
-    /// decides. A list names each kind once.
-    pub(crate) fn supplied_by_kinds(&self, there: impl Fn(KindId) -> u64) -> Option<u64> {
-        let number = |it: &Ingredient| Some((it.kind()?, u64::from(it.count)));
-        let mut times = u64::from(u32::MAX);
-        for tool in &self.tools {
-            let (kind, count) = number(tool)?;
-            times = if there(kind) < count { 0 } else { times };
-        }
-        for input in &self.inputs {
-            let (kind, count) = number(input)?;
-            let kept = self.tools.iter().filter(|tool| tool.kind() == Some(kind));
-            let free = there(kind).saturating_sub(kept.map(|tool| u64::from(tool.count)).sum());
-            times = times.min(free / count.max(1));
-        }
-        Some(times)
-    }
-
     /// The number of times for which there is enough. Fewer times are then possible too: each
     /// input takes the first stacks that are left, so of fewer it leaves at least what it leaves of
     /// more, and the next input has at least as much.
@@ -93,5 +75,22 @@ impl Recipe {
             }
         }
         enough
+    }
+    /// The same number by what there is of each kind, all of which may be used up; `None` if a filter
+    /// decides. A list names each kind once.
+    pub(crate) fn supplied_by_kinds(&self, there: impl Fn(KindId) -> u64) -> Option<u64> {
+        let number = |it: &Ingredient| Some((it.kind()?, u64::from(it.count)));
+        let mut times = u64::from(u32::MAX);
+        for tool in &self.tools {
+            let (kind, count) = number(tool)?;
+            times = if there(kind) < count { 0 } else { times };
+        }
+        for input in &self.inputs {
+            let (kind, count) = number(input)?;
+            let kept = self.tools.iter().filter(|tool| tool.kind() == Some(kind));
+            let free = there(kind).saturating_sub(kept.map(|tool| u64::from(tool.count)).sum());
+            times = times.min(free / count.max(1));
+        }
+        Some(times)
     }
 }

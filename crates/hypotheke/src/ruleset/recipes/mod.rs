@@ -109,6 +109,15 @@ impl Recipe {
     pub fn outputs(&self) -> &[(KindId, u32)] {
         &self.outputs
     }
+
+    /// One of its inputs or tools.
+    #[must_use]
+    pub fn part(&self, part: RecipePart) -> Option<&Ingredient> {
+        match part {
+            RecipePart::Input(number) => self.inputs.get(number as usize),
+            RecipePart::Tool(number) => self.tools.get(number as usize),
+        }
+    }
 }
 
 /// A number of items of one kind, or of all that a filter admits: `2 snow`, `1 fuel and not wet`.
@@ -166,17 +175,6 @@ pub enum RecipePart {
     Input(u32),
     /// One of its tools.
     Tool(u32),
-}
-
-impl Recipe {
-    /// One of its inputs or tools.
-    #[must_use]
-    pub fn part(&self, part: RecipePart) -> Option<&Ingredient> {
-        match part {
-            RecipePart::Input(number) => self.inputs.get(number as usize),
-            RecipePart::Tool(number) => self.tools.get(number as usize),
-        }
-    }
 }
 
 impl Ruleset {

@@ -4,9 +4,9 @@ use toml::Spanned;
 use toml::de::DeValue;
 
 use super::{IngredientSource, RecipeSource};
-use crate::ruleset::read::{Reading, Section};
+use crate::ruleset::read::Reading;
 use crate::ruleset::source::Written;
-use crate::ruleset::toml::{check_name, read_access, read_portions};
+use crate::ruleset::toml::{check_name, read_access, read_counts, read_portion};
 use crate::text::{Diagnostic, Location};
 
 const RECIPE: &[&str] = &["at", "by", "inputs", "tools", "outputs"];
@@ -24,30 +24,20 @@ pub(in crate::ruleset) fn read(
     Some(RecipeSource {
         at: reading.noting(noted, "at", |it, key| it.word_or_words(&section, key)).unwrap_or_default(),
         by: read_access(reading, &section, "by"),
-        inputs: reading.noting(noted, "inputs", |it, key| read_ingredients(it, &section, key)),
-        tools: read_ingredients(reading, &section, "tools"),
-        outputs: reading.noting(noted, "outputs", |it, key| read_portions(it, &section, key)),
+        inputs: reading.noting(noted, "inputs", |it, key| read_counts(it, &section, key, read_ingredient)),
+        tools: read_counts(reading, &section, "tools", read_ingredient),
+        outputs: reading.noting(noted, "outputs", |it, key| read_counts(it, &section, key, read_portion)),
         unread,
         id,
     })
 }
 
-/// Counts, each with a kind or a filter.
-fn read_ingredients(reading: &mut Reading<'_>, section: &Section<'_, '_>, key: &str) -> Vec<IngredientSource> {
-    let mut ingredients = Vec::new();
-    for value in reading.list(section, key) {
-        match value.get_ref().as_str() {
-            Some(text) => ingredients.extend(read_ingredient(reading, value, text)),
-            None => reading.wrong_type(value, &format!("each of `{key}`"), "a text, such as \"2 ration-box\""),
-        }
-    }
-    ingredients
-}
-
+/// A count with a kind or a filter.
 fn read_ingredient(reading: &mut Reading<'_>, value: &Spanned<DeValue<'_>>, text: &str) -> Option<IngredientSource> {
     let at: Location = reading.at(value);
     let number = text.split_whitespace().next().unwrap_or_default();
-    let count = number.parse::<u32>().ok().filter(|&count| count > 0);
+    let is_plain = number.bytes().all(|digit| digit.is_ascii_digit());
+    let count = number.parse::<u32>().ok().filter(|&count| is_plain && count > 0);
     let rest = text.trim_start().strip_prefix(number).unwrap_or_default();
     let (Some(count), false) = (count, rest.trim().is_empty()) else {
         let message = format!("`{}` is not a count and a kind or a filter", crate::language::shortened(text));
