@@ -5,7 +5,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use hypotheke::{MigrationPolicy, MigrationRules, PutMode, Rounding, Ruleset, VersionChanges};
+use hypotheke::{Beyond, MigrationPolicy, MigrationRules, PutMode, Rounding, Ruleset, VersionChanges};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -204,6 +204,7 @@ fn the_builder_can_say_each_key() {
         .mark_with("wet", |mark| mark.label("Wet").note("Was in water"))
         .kind("ice", |kind| {
             let kind = kind.name("Ice").note("One metre").tags(["cold"]).weight(2.into()).value(7.into());
+            let kind = kind.use_effects([("heat", 6.into())]);
             kind.stack_limit(3).property("depth", 3.into()).text_property("hue", "blue").attribute("light", 4.into())
         })
         .kind("book", |kind| kind.protected().max_in_world(3).occupies_slots(["left"]))
@@ -221,6 +222,7 @@ fn the_builder_can_say_each_key() {
         .container("lining", |it| it.slots(2))
         .container("coat", |it| it.slots(1).worn())
         .holder("leader", ["coat"], |it| {
+            let it = it.meter("heat", 20.into(), 1.into()..=40.into(), Beyond::Refuse);
             let it = it.name("Ann").note("Leads").weight_cap(30.into()).cap("ice", 9).encumbrance(10.into(), "laden");
             it.shortcuts(2).keep_depleted_shortcuts().groups(["crew"]).copies(["ann", "anna"])
         })

@@ -125,7 +125,7 @@ fn faults_of_a_save_are_reported() {
     let write = |text: &str| std::fs::write(&path, text).expect("written");
     write(&text.replacen("\"count\": 2", "\"count\": 7", 1));
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: cannot load `saves/night.json`: checksum mismatch: the file says 107d1f5a, its contents give 3f9cbdae
+error: cannot load `saves/night.json`: checksum mismatch: the file says 13f8d0d4, its contents give 3c197220
   help: If it was edited on purpose, add `--allow-edited`
 
 "#]]);

@@ -18,6 +18,7 @@ mod input;
 mod laws;
 mod layers;
 mod measures;
+mod meters;
 mod migration;
 mod model;
 mod naive;

@@ -71,6 +71,7 @@ fn orphans_of(world: &World) -> Vec<String> {
         Orphan::Variant { stack, marks, properties, .. } => {
             Some(format!("{stack}: {} {}", marks.join(" "), properties.keys().cloned().collect::<Vec<_>>().join(" ")))
         }
+        Orphan::Meter { holder, meter, value } => Some(format!("{holder}: {meter} {value}")),
         Orphan::Shortcut { holder, shortcut, kind } => Some(format!("{holder}.shortcuts/{shortcut}: {kind}")),
         Orphan::Totals { .. } => None,
     };

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use hypotheke::save::Save;
 use hypotheke::{Amount, NamedOperation, Operation, Reason, Ruleset, StepAudit, World};
 
 use crate::faults::faults_after;
@@ -134,6 +135,26 @@ fn the_number_of_times_is_found_at_once() {
     assert_eq!((refusal.reason(), refusal.max_amount()), (Reason::NotEnough, 8));
     let all = world.dry_run(&Operation::crafting(Amount::UpTo(u32::MAX), melt, stove)).unwrap();
     assert_eq!(all.done(), 8);
+}
+
+/// The container is over its weight cap before and after, and less so after: only the cap counts.
+#[test]
+fn an_excess_that_shrinks_is_not_among_the_reasons() {
+    let rules = |limits: &str, start: &str| {
+        let kinds =
+            "format = 1\n[kind.lead]\nstack-limit = 9\nweight = 1\n[kind.dust]\nstack-limit = 9\nweight = 0.001\n";
+        let recipe = "[recipe.grind]\nat = \"bin\"\ninputs = [\"3 lead\"]\noutputs = [\"2 dust\"]\n";
+        let text = format!("{kinds}[container.bin]\nslots = 3\n{limits}{recipe}{start}");
+        Arc::new(Ruleset::from_toml("rules.toml", &text).unwrap_or_else(|errors| panic!("{errors}")))
+    };
+    let narrow = rules("weight-cap = 3\ncaps = [{ of = \"dust\", count = 1 }]\n", "");
+    let (save, _) =
+        Save::of(&World::new(&rules("", "[start]\nbin = [\"6 lead\"]\n"))).migrate(&narrow).expect("migrated");
+    let world = save.world(&narrow).expect("a world");
+    let operation: NamedOperation = "craft grind at bin".parse().unwrap();
+    let reply = world.ask(&operation.resolve(&world).unwrap());
+    let reasons: Vec<Reason> = reply.causes().iter().map(hypotheke::Cause::reason).collect();
+    assert_eq!(reasons, [Reason::Cap]);
 }
 
 /// The cycle of a ruleset that gains: what it gains, and its steps.

@@ -58,8 +58,11 @@ by = "bo"
 inputs = ["2 flare"]
 outputs = ["1 rocket"]
 [kind.rocket]
+[kind.soup]
+use = { effects = { heat = 5 } }
 [holder.ann]
 carries = ["pockets"]
+meters.heat = { start = 37, min = 30, max = 40, beyond = "refuse" }
 [holder.bo]
 carries = ["pockets"]
 [start]
@@ -222,6 +225,18 @@ const CASES: &[Case] = &[
     },
     Case {
         before: &[],
+        operation: "ann uses drill from depot",
+        remedy: "Set `use = {}` for drill",
+        fix: Fix::Rule("occupies-slots = [\"left\", \"right\"]", "use = {}"),
+    },
+    Case {
+        before: &["create 1 soup in ann"],
+        operation: "ann uses soup",
+        remedy: "Set `beyond = \"stop\"` for the meter heat of ann",
+        fix: Fix::Rule("beyond = \"refuse\"", "beyond = \"stop\""),
+    },
+    Case {
+        before: &[],
         operation: "resize sled to 9",
         remedy: "Request 2 to 4 slots",
         fix: Fix::Instead("resize sled to 4"),
@@ -275,10 +290,12 @@ fn each_remedy_makes_its_operation_succeed() {
         "blocked-slot",
         "cap",
         "in-use",
+        "meter",
         "no-put",
         "no-recipe",
         "no-room",
         "no-take",
+        "no-use",
         "not-admitted",
         "not-allowed",
         "not-empty",

@@ -18,7 +18,7 @@ use hypotheke::{
 use proptest::strategy::{Strategy, ValueTree};
 use proptest::test_runner::{Config, RngAlgorithm, TestRng, TestRunner};
 
-use crate::agreement::{any_rules, fitted_recipes, rules_text};
+use crate::agreement::{any_rules, refit, rules_text};
 use crate::model::{Access, ContainerSpec, Rules};
 use crate::plain::{Tried, label, number_properties};
 
@@ -104,7 +104,7 @@ fn small(mut rules: Rules, random: &mut Random) -> Rules {
         }
     }
     rules.nesting = rules.nesting.max(2);
-    rules.recipes = fitted_recipes(&rules, rules.recipes.clone());
+    refit(&mut rules);
     rules
 }
 
@@ -700,6 +700,8 @@ fn seen_changes(before: &Snapshot, after: &Snapshot, operation: &Operation) -> V
     };
     let is_same = |with_variant| counts(before, false, with_variant) == counts(after, false, with_variant);
     note(is_same(false) && !is_same(true), "variants");
+    let meters = |of: &Snapshot| of.holders.iter().map(|holder| holder.meters.clone()).collect::<Vec<_>>();
+    note(meters(before) != meters(after), "meters");
     let (was, is) = (counts(before, true, false), counts(after, true, false));
     note(is.iter().any(|(kind, count)| was.get(kind).copied().unwrap_or(0) < *count), "lands");
     found
@@ -709,7 +711,7 @@ fn names_a_hand(operation: &Operation) -> bool {
     let is_hand = |place: &Place| matches!(place, Place::Hand(_));
     match &operation.action {
         Action::Create { to, .. } => is_hand(to),
-        Action::Consume { from, .. } | Action::Drop { from, .. } => is_hand(from),
+        Action::Consume { from, .. } | Action::Use { from, .. } | Action::Drop { from, .. } => is_hand(from),
         Action::Mark { at, .. } | Action::Unmark { at, .. } | Action::Set { at, .. } => is_hand(at),
         _ => false,
     }
@@ -717,7 +719,7 @@ fn names_a_hand(operation: &Operation) -> bool {
 
 /// What a verb states, by the names that [`seen_changes`] gives.
 fn stated(effects: Effects) -> BTreeSet<&'static str> {
-    let Effects { slot_order, hand, access, shortcuts, size, variants, lands, .. } = effects;
+    let Effects { slot_order, hand, access, shortcuts, size, variants, lands, meters, .. } = effects;
     let changes = [
         (hand, "hand"),
         (access, "access"),
@@ -725,6 +727,7 @@ fn stated(effects: Effects) -> BTreeSet<&'static str> {
         (size, "size"),
         (variants, "variants"),
         (lands, "lands"),
+        (meters, "meters"),
         (slot_order == SlotOrder::Any, "any slot order"),
         (slot_order != SlotOrder::None, "carried slot order"),
     ];
@@ -742,6 +745,7 @@ properties.p0-value = 0
 tags = ['t0']
 [kind.k1]
 stack-limit = 4
+use.effects.warmth = 1
 [kind.bag]
 pack = 'sack'
 [container.sack]
@@ -767,6 +771,7 @@ slots = 3
 [holder.h0]
 carries = ['harness', 'box', 'shelf', 'pockets']
 shortcuts = 1
+meters.warmth = { start = 0, min = 0, max = 9 }
 ";
 
 /// Rules and worlds in which each deal and each trade chooses among stacks.
@@ -962,6 +967,7 @@ fn clauses(world: &World, verb: Verb, operation: &Operation) -> BTreeSet<String>
         Action::Drop { from, amount, .. }
         | Action::Equip { from, amount }
         | Action::Consume { from, amount, .. }
+        | Action::Use { from, amount, .. }
         | Action::Lift { from, share: LiftAmount::Amount(amount) } => (Some(*from), None, Some((*amount, *from))),
         Action::Lift { from, .. } => {
             let there: u32 = world.stacks_in(Some(*from)).iter().map(|stack| stack.count()).sum();

@@ -219,6 +219,17 @@ struct Kind {
     attributes: Option<BTreeMap<String, f64>>,
     /// Its properties with their initial values.
     properties: Option<BTreeMap<String, PropertyValue>>,
+    /// Holders can use its items, which are used up.
+    #[serde(rename = "use")]
+    use_of: Option<Use>,
+}
+
+/// What a use of an item does.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Use {
+    /// By how much it changes meters of the holder.
+    effects: Option<BTreeMap<String, f64>>,
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
@@ -365,6 +376,32 @@ struct Holder {
     shortcuts: Option<u32>,
     /// What happens to a shortcut when the holder has no more items of its kind.
     depleted_shortcuts: Option<DepletedShortcut>,
+    /// Numbers that each holder has, such as warmth, which uses of items change.
+    meters: Option<BTreeMap<String, Meter>>,
+}
+
+/// A number between two bounds.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Meter {
+    /// The value that a new holder has.
+    start: f64,
+    /// The minimum.
+    min: f64,
+    /// The maximum.
+    max: f64,
+    /// What happens where a use would bring it beyond a bound.
+    beyond: Option<Beyond>,
+}
+
+/// What happens at a bound.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum Beyond {
+    /// The meter stops there.
+    Stop,
+    /// The use is refused.
+    Refuse,
 }
 
 /// What holds for each holder of a group, besides its own rules.

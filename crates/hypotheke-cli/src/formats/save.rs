@@ -12,7 +12,7 @@ use serde::Deserialize;
 #[schemars(rename = "Save")]
 pub(crate) struct SaveFile {
     /// The version of the format.
-    #[schemars(range(min = 2, max = 2))]
+    #[schemars(range(min = 3, max = 3))]
     format: u32,
     ruleset: RulesetInfo,
     /// The shape of the ruleset, for migrations.
@@ -75,6 +75,8 @@ enum Orphan {
     Variant(OrphanVariant),
     /// A shortcut.
     Shortcut(OrphanShortcut),
+    /// A meter of a holder.
+    Meter(OrphanMeter),
     /// The totals of a kind.
     Totals(OrphanTotals),
 }
@@ -123,6 +125,14 @@ struct OrphanShortcut {
     holder: String,
     shortcut: u32,
     kind: String,
+}
+
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct OrphanMeter {
+    holder: String,
+    meter: String,
+    value: String,
 }
 
 #[derive(Debug, Deserialize, JsonSchema)]
@@ -180,6 +190,9 @@ struct Bearer {
     /// The kinds of its shortcuts.
     #[serde(default)]
     shortcuts: Vec<Option<String>>,
+    /// The values of its meters.
+    #[serde(default)]
+    meters: BTreeMap<String, String>,
 }
 
 /// A container without its contents.

@@ -318,10 +318,31 @@ pub(crate) struct HolderJson {
     shortcuts: Vec<Option<String>>,
     /// The attributes from worn items.
     attributes: BTreeMap<String, String>,
+    /// Its meters.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    meters: Vec<MeterJson>,
     /// The most items of what a filter counts.
     caps: Vec<CapJson>,
     /// The recipes that it carries out with the items that it has.
     recipes: Vec<RecipeJson>,
+}
+
+/// A meter of a holder.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+struct MeterJson {
+    /// What it is called.
+    name: String,
+    /// Its value.
+    value: String,
+    /// Its value at first.
+    start: String,
+    /// The minimum.
+    min: String,
+    /// The maximum.
+    max: String,
+    /// What happens at the bounds: `stop` or `refuse`.
+    beyond: &'static str,
 }
 
 /// An item kind.
@@ -357,6 +378,10 @@ pub(crate) struct KindJson {
     /// Its properties with their first values.
     #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
     properties: BTreeMap<String, String>,
+    /// By how much a use of an item changes each meter of the holder that uses it; nothing without a
+    /// use.
+    #[serde(rename = "use", default, skip_serializing_if = "Option::is_none")]
+    use_effects: Option<BTreeMap<String, String>>,
 }
 
 impl ShowJson {
@@ -471,6 +496,17 @@ impl HolderJson {
                 .map(|kind| kind.and_then(|kind| Some(rules.kind(kind)?.id().to_owned())))
                 .collect(),
             attributes: attributes.collect(),
+            meters: world
+                .meters(id)
+                .map(|(meter, value)| MeterJson {
+                    name: meter.name().to_owned(),
+                    value: value.to_string(),
+                    start: meter.start().to_string(),
+                    min: meter.min().to_string(),
+                    max: meter.max().to_string(),
+                    beyond: meter.beyond().word(),
+                })
+                .collect(),
             caps: caps(world, Place::Holder(id)),
             recipes: RecipeJson::all(rules, rules.own_recipes()),
         })
@@ -500,6 +536,9 @@ impl KindJson {
             pack: kind.pack().map(|def| def.id().to_owned()),
             note: Some(kind.note()).filter(|note| !note.is_empty()).map(str::to_owned),
             properties: kind.properties().map(property).collect(),
+            use_effects: kind
+                .has_use()
+                .then(|| kind.effects().map(|(meter, each)| (meter.to_owned(), each.to_string())).collect()),
         }
     }
 }

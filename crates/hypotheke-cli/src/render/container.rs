@@ -276,6 +276,7 @@ fn orphan_line(orphan: &Orphan) -> Option<(String, String)> {
             Some((stack.to_string(), names.collect::<Vec<_>>().join(", ")))
         }
         Orphan::Shortcut { holder, shortcut, kind } => Some((format!("{holder}.shortcuts/{shortcut}"), kind.clone())),
+        Orphan::Meter { holder, meter, value } => Some((holder.clone(), format!("{meter} {value}"))),
         Orphan::Totals { .. } => None,
     }
 }

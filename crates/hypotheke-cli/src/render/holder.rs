@@ -1,6 +1,6 @@
 //! The character sheet of a holder.
 
-use hypotheke::{HolderId, Place, World};
+use hypotheke::{Beyond, HolderId, Place, World};
 
 use super::container::{caps, described, draw_recipe, label, usage, weight_text};
 use super::{Page, Tone, pad};
@@ -25,6 +25,11 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: HolderId) {
     items(page, "encumbrance", steps);
     let attributes = world.rules().attributes().iter();
     items(page, "attributes", attributes.map(|attribute| format!("{attribute} {}", world.attribute(id, attribute))));
+    let meters = world.meters(id).map(|(meter, value)| {
+        let refuses = if meter.beyond() == Beyond::Refuse { ", not beyond" } else { "" };
+        format!("{} {value} ({} to {}{refuses})", meter.name(), meter.min(), meter.max())
+    });
+    items(page, "meters", meters);
     items(page, "caps", caps(world, Place::Holder(id)));
     let shortcuts = world.shortcuts(id).enumerate().map(|(number, kind)| {
         let kind = kind.and_then(|kind| world.rules().kind(kind));

@@ -1,6 +1,6 @@
 //! The table of kinds.
 
-use hypotheke::{Kind, PropertyValue, Ruleset};
+use hypotheke::{Decimal, Kind, PropertyValue, Ruleset};
 
 use super::report::counted;
 use super::{Page, Tone, clip, width};
@@ -51,6 +51,11 @@ fn row(kind: Kind<'_>) -> [String; 6] {
     ]
 }
 
+/// `+5`, `-2`
+fn signed(number: Decimal) -> String {
+    if number.is_negative() { number.to_string() } else { format!("+{number}") }
+}
+
 /// What only some kinds have: protection, properties, granted attributes, further slots, a pack.
 fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
     let mut details = Vec::new();
@@ -68,6 +73,10 @@ fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
     let granted: Vec<String> = kind.attributes().map(|(name, each)| format!("{name} {each}")).collect();
     if !granted.is_empty() {
         details.push(format!("grants {}", granted.join(", ")));
+    }
+    if kind.has_use() {
+        let effects: Vec<String> = kind.effects().map(|(meter, each)| format!("{meter} {}", signed(each))).collect();
+        details.push(if effects.is_empty() { "has a use".to_owned() } else { format!("use: {}", effects.join(", ")) });
     }
     let occupied: Vec<&str> = kind.occupied_slots().collect();
     if !occupied.is_empty() {

@@ -11,6 +11,7 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     let had = kinds_had(facts);
     for index in 0..facts.snapshot.holders.len() {
         check_shortcuts(facts, index, &had, findings);
+        check_meters(facts, index, findings);
         check_hand(facts, index, findings);
     }
     check_open(facts, findings);
@@ -41,6 +42,23 @@ fn check_shortcuts(facts: &Facts<'_>, index: usize, had: &BTreeSet<(usize, &str)
             findings.add(Law::Holders, place, format!("two shortcuts point at {kind}"));
         } else if def.depleted_shortcuts() == DepletedShortcut::Clear && !had.contains(&(index, kind.as_str())) {
             findings.add(Law::Holders, place, format!("{} has no {kind}", holder.name));
+        }
+    }
+}
+
+fn check_meters(facts: &Facts<'_>, index: usize, findings: &mut Findings) {
+    let holder = &facts.snapshot.holders[index];
+    let Some(def) = facts.holder_def(index) else { return };
+    for (name, value) in &holder.meters {
+        match def.meters().iter().find(|meter| meter.name() == name) {
+            None => findings.add(Law::Holders, &holder.name, format!("unknown meter `{name}`")),
+            Some(meter) => {
+                let bound = (*value).clamp(meter.min, meter.max);
+                if bound != *value {
+                    let message = format!("{name} is {value}, not between {} and {}", meter.min, meter.max);
+                    findings.add_figures(Law::Meter, &holder.name, message, (*value, bound));
+                }
+            }
         }
     }
 }

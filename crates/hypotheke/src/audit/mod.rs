@@ -56,6 +56,8 @@ pub enum Law {
     Admits,
     /// A slot that a different item occupies is empty.
     BlockedSlot,
+    /// A meter is between its bounds.
+    Meter,
     /// The maximum number of stacks on the ground.
     Ground,
     /// Only `create` puts a protected item on the ground, and none is consumed. [`StepAudit`]
@@ -83,6 +85,7 @@ impl Law {
             Law::Cap => "cap",
             Law::Admits => "admits",
             Law::BlockedSlot => "blocked-slot",
+            Law::Meter => "meter",
             Law::Ground => "ground",
             Law::Protected => "protected",
             Law::Access => "access",
@@ -109,6 +112,7 @@ impl Law {
             | Law::Cap
             | Law::Admits
             | Law::BlockedSlot
+            | Law::Meter
             | Law::Ground => true,
         }
     }

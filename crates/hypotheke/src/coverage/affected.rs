@@ -302,7 +302,11 @@ impl Finder<'_> {
             self.world.members(group).for_each(|member| self.holder(member));
         }
         match claim {
-            Claim::Weight(place) | Claim::Value(place) | Claim::FreeSlots(place) | Claim::Attribute(_, place) => {
+            Claim::Weight(place)
+            | Claim::Value(place)
+            | Claim::FreeSlots(place)
+            | Claim::Attribute(_, place)
+            | Claim::Meter(_, place) => {
                 self.path(place, None);
             }
             Claim::Count(name, place) => {

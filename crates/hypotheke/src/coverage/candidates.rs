@@ -439,7 +439,7 @@ impl<'r> Candidates<'r> {
     }
 
     /// The first container of a holder that it does not wear.
-    fn own_place(&self, holder: &str) -> Option<String> {
+    pub(super) fn own_place(&self, holder: &str) -> Option<String> {
         let def = self.rules.holders().iter().find(|def| def.instances().any(|name| name == holder))?;
         let carried = def.carries().iter().map(|&id| self.rules.container(id)).find(|def| !def.is_worn())?;
         Some(format!("{holder}.{}", carried.id()))

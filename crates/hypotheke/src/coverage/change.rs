@@ -6,7 +6,7 @@ use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    CapSource, DealSide, DealSource, DepletedShortcut, HolderSource, Ingredient, IngredientSource, KindPatch,
+    Beyond, CapSource, DealSide, DealSource, DepletedShortcut, HolderSource, Ingredient, IngredientSource, KindPatch,
     PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset, RulesetSource, WhenUnfit, Written,
 };
 
@@ -87,6 +87,15 @@ pub(super) enum LotSide {
     Takes,
 }
 
+/// A part of a meter as it is not written.
+#[derive(Clone, Copy, Debug)]
+pub(super) enum MeterChange {
+    Start(Decimal),
+    Min(Decimal),
+    Max(Decimal),
+    Beyond(Beyond),
+}
+
 /// An entry of a kind in a separate list: the kind, the position in the list, the name.
 #[derive(Clone, Debug)]
 pub(super) struct OfKind {
@@ -139,6 +148,11 @@ pub(super) enum Change {
     Text(OfKind, String),
     NoProperty(OfKind),
     Attribute(OfKind, Option<Decimal>),
+    NoUse(OfKind),
+    /// One of the effects of a use.
+    Effect(OfKind, usize, Option<Decimal>),
+    /// A meter of a holder.
+    Meter(usize, usize, MeterChange),
     Pack(OfKind),
     Slots(usize, u32),
     Copy(usize, usize),
@@ -265,6 +279,22 @@ impl Change {
             Change::Attribute(of, Some(each)) => source.attributes[of.at].2 = *each,
             Change::Attribute(of, None) => {
                 source.attributes.remove(of.at);
+            }
+            Change::NoUse(of) => {
+                source.uses.remove(of.at);
+            }
+            Change::Effect(of, effect, Some(each)) => source.uses[of.at].1.effects[*effect].1 = *each,
+            Change::Effect(of, effect, None) => {
+                source.uses[of.at].1.effects.remove(*effect);
+            }
+            Change::Meter(holder, number, change) => {
+                let meter = &mut source.holders[*holder].meters[*number];
+                match *change {
+                    MeterChange::Start(start) => meter.start = start,
+                    MeterChange::Min(min) => meter.min = min,
+                    MeterChange::Max(max) => meter.max = max,
+                    MeterChange::Beyond(beyond) => meter.beyond = beyond,
+                }
             }
             Change::Pack(of) => {
                 source.packs.remove(of.at);

@@ -84,6 +84,10 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             let kind = nth_kind(rules, of.kind)?;
             same_kind(rules, changed, kind).then(|| "no filter depends on it".to_owned())
         }
+        // No holder uses what can't be consumed.
+        Change::Effect(of, ..) if nth_kind(rules, of.kind)?.is_protected() => {
+            Some("its items are protected, so that none can be used".to_owned())
+        }
         // What they decide can be measured, whatever else they do.
         Change::Recipe(..)
         | Change::KindWeight(..)
@@ -91,6 +95,9 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Number(..)
         | Change::NoProperty(_)
         | Change::Attribute(..)
+        | Change::NoUse(_)
+        | Change::Effect(..)
+        | Change::Meter(..)
         | Change::Text(..)
         | Change::Pack(_)
         | Change::Slots(..)

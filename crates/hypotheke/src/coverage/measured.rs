@@ -9,6 +9,13 @@ use crate::ruleset::{HolderDef, Kind, PropertyValue};
 use crate::scenario::Claim;
 use crate::text::Word;
 
+/// Enough to reach the bound of most meters.
+const MANY_USES: u32 = 50;
+
+fn meter_of(meter: &str, holder: &str) -> Option<Probe> {
+    Probe::at(holder, |path| Probe::Measure(Claim::Meter(Word::from(meter), path)))
+}
+
 impl Candidates<'_> {
     /// Plays of which a measure at the end comes out otherwise.
     pub(super) fn measured(&self, change: &Change) -> Vec<Play> {
@@ -37,6 +44,19 @@ impl Candidates<'_> {
                     Probe::at(holder, |path| Probe::Measure(Claim::Attribute(Word::from(of.name.as_str()), path)))
                 };
                 self.of_items(kind(of.kind), "", probes)
+            }
+            Change::NoUse(of) | Change::Effect(of, ..) => {
+                self.of_uses(&rules.holder_names().collect::<Vec<_>>(), &of.name, |it| {
+                    kind(of.kind).is_some_and(|kind| kind.handle() == it.handle())
+                })
+            }
+            Change::Meter(holder, number, _) => {
+                let def = &rules.holders()[*holder];
+                let name = def.meters()[*number].name();
+                let changes = |kind: Kind<'_>| kind.effects().any(|(meter, _)| meter == name);
+                let probes = meter_of(name, def.first_name()).into_iter().collect();
+                let at_start = Play { probes, ..Play::default() };
+                std::iter::once(at_start).chain(self.of_uses(&[def.first_name()], name, changes)).collect()
             }
             Change::Slots(container, _) | Change::Copy(container, _) => {
                 let def = &rules.containers()[*container];
@@ -138,6 +158,42 @@ impl Candidates<'_> {
             }
             _ => Vec::new(),
         }
+    }
+
+    /// Holders use one item, or many, of kinds; perhaps after many of others, which bring the meter
+    /// away from where it starts.
+    fn of_uses(&self, holders: &[&str], meter: &str, is_meant: impl Fn(Kind<'_>) -> bool) -> Vec<Play> {
+        let kinds: Vec<Kind<'_>> = self.rules.kinds().filter(|kind| kind.has_use()).collect();
+        let changing = kinds.iter().filter(|kind| kind.effects().any(|(name, _)| name == meter));
+        let mut before = vec![None];
+        for kind in changing {
+            before.extend([2, MANY_USES].map(|count| Some((count, *kind))));
+        }
+        let mut plays = Vec::new();
+        for &holder in holders {
+            let Some(place) = self.own_place(holder) else { continue };
+            for kind in kinds.iter().copied().filter(|kind| is_meant(*kind)) {
+                for (count, first) in
+                    [1, MANY_USES].into_iter().flat_map(|count| before.iter().map(move |it| (count, it)))
+                {
+                    let uses = |count: u32, kind: Kind<'_>| {
+                        let (create, uses) = match count {
+                            1 => (format!("create 1 {}", kind.id()), format!("uses {}", kind.id())),
+                            _ => (
+                                format!("create up to {count} {}", kind.id()),
+                                format!("uses up to {count} {}", kind.id()),
+                            ),
+                        };
+                        [format!("{create} in {place}"), format!("{holder} {uses}")]
+                    };
+                    let first = first.iter().flat_map(|&(count, first)| uses(count, first));
+                    let steps = first.chain(uses(count, kind)).collect();
+                    let probes = meter_of(meter, holder).into_iter().collect();
+                    plays.push(Play { steps, probes, ..Play::default() });
+                }
+            }
+        }
+        plays
     }
 
     fn with_encumbrance(&self, def: &HolderDef, loads: Vec<Vec<String>>) -> Vec<Play> {

@@ -2,12 +2,12 @@
 
 use std::collections::BTreeMap;
 
-use super::change::{Change, DealChange, FilterAt, IngredientList, LotSide, OfKind, RecipeChange};
+use super::change::{Change, DealChange, FilterAt, IngredientList, LotSide, MeterChange, OfKind, RecipeChange};
 use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    DealSide, DepletedShortcut, FilterSource, PropertySource, PutMode, Right, Rounding, RulesetSource, Subject,
+    Beyond, DealSide, DepletedShortcut, FilterSource, PropertySource, PutMode, Right, Rounding, RulesetSource, Subject,
     SubjectKind, WhenUnfit,
 };
 use crate::text::{Location, Word};
@@ -102,6 +102,7 @@ impl List<'_> {
         let source = self.source;
         let properties = by_kind(&source.properties, |(kind, ..)| *kind);
         let attributes = by_kind(&source.attributes, |(kind, ..)| *kind);
+        let uses = by_kind(&source.uses, |(kind, _)| *kind);
         let (needs, packs) = (by_kind(&source.needs, |(kind, _)| *kind), by_kind(&source.packs, |(kind, _)| *kind));
         for (index, kind) in source.kinds.iter().enumerate() {
             let subject = Subject::new(SubjectKind::Kind, source.arena.get(kind.id));
@@ -155,6 +156,9 @@ impl List<'_> {
                 changes.push((WITHOUT.to_owned(), Change::Attribute(of, None)));
                 self.add(&subject, format!("attribute {} {each}", name.value), name.at, changes);
             }
+            for number in of(&uses) {
+                self.of_use(&subject, (index, number), at);
+            }
             for number in of(&packs) {
                 let name = &source.packs[number].1;
                 let of = OfKind { kind: index, at: number, name: name.value.clone() };
@@ -162,6 +166,42 @@ impl List<'_> {
                 self.add(&subject, format!("pack {}", name.value), name.at, changes);
             }
         }
+    }
+
+    fn of_use(&mut self, subject: &Subject, (kind, number): (usize, usize), at: Location) {
+        let source = self.source;
+        let of = |name: &str| OfKind { kind, at: number, name: name.to_owned() };
+        self.add(subject, "use".to_owned(), at, vec![("no use".to_owned(), Change::NoUse(of("")))]);
+        for (effect, (name, each)) in source.uses[number].1.effects.iter().enumerate() {
+            let mut changes = figures(*each, false, |each| Change::Effect(of(&name.value), effect, Some(each)));
+            changes.retain(|(text, _)| text != WITHOUT);
+            changes.push((WITHOUT.to_owned(), Change::Effect(of(&name.value), effect, None)));
+            self.add(subject, format!("use: {} {each}", name.value), name.at, changes);
+        }
+    }
+
+    /// Its start stays between its bounds.
+    fn of_meter(&mut self, subject: &Subject, holder: usize, number: usize) {
+        let meter = &self.source.holders[holder].meters[number];
+        let change = |change: MeterChange| Change::Meter(holder, number, change);
+        let all = |figure: Decimal, of: fn(Decimal) -> MeterChange, is_right: &dyn Fn(Decimal) -> bool| {
+            let right = near_figure(figure).into_iter().filter(|near| is_right(*near));
+            right.map(|near| (near.to_string(), change(of(near)))).collect::<Vec<_>>()
+        };
+        let (start, min, max) = (meter.start, meter.min, meter.max);
+        let parts = [
+            (format!("start {start}"), all(start, MeterChange::Start, &|it| (min..=max).contains(&it))),
+            (format!("min {min}"), all(min, MeterChange::Min, &|it| it <= start)),
+            (format!("max {max}"), all(max, MeterChange::Max, &|it| it >= start)),
+        ];
+        let other = match meter.beyond {
+            Beyond::Stop => Beyond::Refuse,
+            Beyond::Refuse => Beyond::Stop,
+        };
+        let beyond = (other.word().to_owned(), change(MeterChange::Beyond(other)));
+        let parts = parts.into_iter().chain([(format!("beyond {}", meter.beyond.word()), vec![beyond])]);
+        let (name, at) = (meter.name.value.clone(), meter.name.at);
+        parts.for_each(|(part, changes)| self.add(subject, format!("meter {name}: {part}"), at, changes));
     }
 
     fn of_property(&mut self, subject: &Subject, (kind, number): (usize, usize), at: Location) {
@@ -352,6 +392,9 @@ impl List<'_> {
             changes.push((format!("called {other}"), Change::ThresholdLabel(index, number, other)));
             self.add(&subject, format!("encumbrance {} from {}", label.value, from.value), label.at, changes);
         }
+        for number in 0..def.meters.len() {
+            self.of_meter(&subject, index, number);
+        }
         if let Some(shortcuts) = &def.shortcuts {
             // One more would change nothing: a scenario can't name it by the rules as they are.
             let less = shortcuts.value.checked_sub(1).filter(|&less| less > 0);
@@ -525,13 +568,18 @@ fn orders(ways: &[PutMode]) -> Vec<Vec<PutMode>> {
 
 /// One less and one more in the last place that is written, and none at all.
 fn figures(figure: Decimal, is_weight: bool, change: impl Fn(Decimal) -> Change) -> Vec<(String, Change)> {
-    let text = figure.to_string();
-    let places = text.split_once('.').map_or(0, |(_, places)| places.len());
-    let step = Decimal::from_thousandths([1_000, 100, 10, 1][places.min(3)]);
-    let near = [figure.checked_sub(step), figure.checked_add(step)].into_iter().flatten();
+    let near = near_figure(figure).into_iter();
     let near = near.filter(|near| *near != Decimal::ZERO && !(is_weight && near.is_negative()));
     let near = near.map(|near| (near.to_string(), change(near)));
     near.chain([(WITHOUT.to_owned(), change(Decimal::ZERO))]).collect()
+}
+
+/// Less and more by one in the last place that is written.
+fn near_figure(figure: Decimal) -> Vec<Decimal> {
+    let text = figure.to_string();
+    let places = text.split_once('.').map_or(0, |(_, places)| places.len());
+    let step = Decimal::from_thousandths([1_000, 100, 10, 1][places.min(3)]);
+    [figure.checked_sub(step), figure.checked_add(step)].into_iter().flatten().collect()
 }
 
 /// One less, one more, and none at all.

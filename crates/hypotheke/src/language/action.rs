@@ -287,6 +287,15 @@ pub enum ActionOf<T: Terms> {
         /// For what.
         other: OfferedOf<T>,
     },
+    /// A holder uses items, which are used up: `surveyor uses 2 tea from pockets`.
+    Use {
+        /// How many; `All` is not valid.
+        amount: Amount,
+        /// Which.
+        kind: T::Kind,
+        /// The place that has them; without one, the holder that acts.
+        from: T::OwnPlace,
+    },
     /// Items of a container change into others by a recipe: `surveyor crafts melt-water at stove`,
     /// `surveyor crafts up to 3 melt-water at stove`.
     Craft {
@@ -363,6 +372,7 @@ impl<T: Terms> ActionOf<T> {
             | Verb::Sell
             | Verb::Trade
             | Verb::Craft
+            | Verb::Use
             | Verb::Split
             | Verb::Merge
             | Verb::Resize
@@ -454,6 +464,10 @@ impl<T: Terms> ActionOf<T> {
                 };
                 ActionOf::Trade { one: side(one)?, other: side(other)? }
             }
+            ActionOf::Use { amount, kind, from } => {
+                let from = to.own_place(from, self.verb(), "from")?;
+                ActionOf::Use { amount: *amount, kind: to.kind(kind)?, from }
+            }
             ActionOf::Craft { amount, recipe, at } => {
                 let at = to.own_place(at, self.verb(), "at")?;
                 ActionOf::Craft { amount: *amount, recipe: to.recipe(recipe)?, at }
@@ -500,6 +514,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Sell { .. } => Verb::Sell,
             ActionOf::Trade { .. } => Verb::Trade,
             ActionOf::Craft { .. } => Verb::Craft,
+            ActionOf::Use { .. } => Verb::Use,
             ActionOf::Bind { .. } => Verb::Bind,
             ActionOf::Unbind { .. } => Verb::Unbind,
             ActionOf::Mark { .. } => Verb::Mark,
@@ -525,6 +540,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Buy { amount, .. }
             | ActionOf::Sell { amount, .. }
             | ActionOf::Craft { amount, .. }
+            | ActionOf::Use { amount, .. }
             | ActionOf::Equip { amount, .. }
             | ActionOf::Unequip { amount, .. } => Some(amount),
             ActionOf::Split { .. }
@@ -569,6 +585,7 @@ impl<T: Terms> ActionOf<T> {
     pub(crate) fn kind(&self) -> Option<&T::Kind> {
         match self {
             ActionOf::Create { kind, .. }
+            | ActionOf::Use { kind, .. }
             | ActionOf::Bind { kind, .. }
             | ActionOf::Buy { kind, .. }
             | ActionOf::Sell { kind, .. } => Some(kind),
@@ -609,7 +626,7 @@ impl<T: Terms> ActionOf<T> {
         match self {
             ActionOf::Create { to, .. } | ActionOf::Put { to, .. } | ActionOf::Deposit { into: to } => (None, Some(to)),
             ActionOf::PickUp { to, .. } => (None, T::said(to)),
-            ActionOf::Drop { from, .. } => (T::said(from), None),
+            ActionOf::Drop { from, .. } | ActionOf::Use { from, .. } => (T::said(from), None),
             ActionOf::Craft { at, .. } => (T::said(at), None),
             ActionOf::Consume { from, .. } | ActionOf::Lift { from, .. } | ActionOf::Equip { from, .. } => {
                 (Some(from), None)

@@ -7,6 +7,7 @@ use super::operation::Position;
 use super::parser::{LineParser, Parsed};
 use super::sentences::owner_text;
 use super::{NamedVariant, Path};
+use crate::quantity::Decimal;
 use crate::text::Word;
 
 /// An end of a move: a place, and the position if it is on the ground.
@@ -80,6 +81,17 @@ pub enum NamedEvent {
         /// The kind.
         kind: Option<Word>,
     },
+    /// `heat of surveyor rises from 20 to 25`, `heat of surveyor falls from 20 to 15`
+    Metered {
+        /// The meter.
+        meter: Word,
+        /// The holder.
+        holder: Path,
+        /// The old value.
+        before: Decimal,
+        /// The new value.
+        after: Decimal,
+    },
     /// `surveyor opened depot`
     Opened {
         /// Who.
@@ -148,6 +160,10 @@ impl fmt::Display for NamedEvent {
             NamedEvent::PointsAt { shortcut, kind } => {
                 write!(f, "{shortcut} points at {}", kind.as_ref().map_or("nothing", Word::as_str))
             }
+            NamedEvent::Metered { meter, holder, before, after } => {
+                let verb = if before < after { "rises" } else { "falls" };
+                write!(f, "{meter} of {holder} {verb} from {before} to {after}")
+            }
             NamedEvent::Opened { holder, container } => write!(f, "{holder} opened {container}"),
             NamedEvent::Closed { holder, container } => write!(f, "{holder} closed {container}"),
             NamedEvent::BelongsTo { container, owner } => {
@@ -170,6 +186,7 @@ impl NamedEvent {
             }
             NamedEvent::Resized { container, .. } | NamedEvent::BelongsTo { container, .. } => (container, None),
             NamedEvent::PointsAt { shortcut, .. } => (shortcut, None),
+            NamedEvent::Metered { holder, .. } => (holder, None),
             NamedEvent::Opened { holder, container } | NamedEvent::Closed { holder, container } => {
                 (holder, Some(container))
             }
@@ -205,7 +222,23 @@ impl LineParser<'_, '_> {
     }
 
     fn event(&mut self) -> Parsed<NamedEvent> {
-        if self.number_ahead() { self.event_of_items() } else { self.event_at_a_place() }
+        if self.number_ahead() {
+            return self.event_of_items();
+        }
+        if self.name_of_ahead() { self.event_of_a_meter() } else { self.event_at_a_place() }
+    }
+
+    fn event_of_a_meter(&mut self) -> Parsed<NamedEvent> {
+        let meter = self.word("a meter")?;
+        self.require_keyword("of")?;
+        let holder = self.path()?;
+        if !self.keyword("rises") && !self.keyword("falls") {
+            return Err(self.expected("`rises from` or `falls from`"));
+        }
+        self.require_keyword("from")?;
+        let before = self.decimal()?;
+        self.require_keyword("to")?;
+        Ok(NamedEvent::Metered { meter, holder, before, after: self.decimal()? })
     }
 
     fn event_of_items(&mut self) -> Parsed<NamedEvent> {

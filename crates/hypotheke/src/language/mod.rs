@@ -32,6 +32,9 @@ pub(crate) use terms::{Role, Translate};
 pub(crate) use verb::{Claimable, InScope, Row};
 pub use verb::{Effects, SlotOrder, Verb};
 
+/// Before `of` these begin checks of scenarios, so that no meter has such a name.
+pub(crate) const MEASURED_OF: &[&str] = &["encumbrance", "origin", "owner", "places", "shortcuts"];
+
 /// Words that no kind, tag, mark, container, holder or slot may be called, since sentences need
 /// them. In order.
 pub(crate) const RESERVED: &[&str] = &[

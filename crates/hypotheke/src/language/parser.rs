@@ -2,7 +2,7 @@
 
 use super::lexer::{Token, TokenKind};
 use super::operation::{Amount, Landing, Position};
-use super::{NamedPortion, NamedVariant, Path};
+use super::{MEASURED_OF, NamedPortion, NamedVariant, Path};
 use crate::filter::Comparison;
 use crate::quantity::Decimal;
 use crate::text::{Diagnostics, Source, Span, Word};
@@ -148,6 +148,12 @@ impl<'t, 'a> LineParser<'t, 'a> {
     pub(crate) fn events_ahead(&self) -> bool {
         let text = |at: usize| self.tokens.get(self.at + at).map(|token| token.text);
         text(0) == Some("events") && matches!(text(1), Some(":" | "has"))
+    }
+
+    /// A name, `of`, and more: `warmth of surveyor`.
+    pub(crate) fn name_of_ahead(&self) -> bool {
+        let is_other = self.peek().is_some_and(|token| MEASURED_OF.contains(&token.text));
+        self.word_ahead() && !is_other && self.tokens.get(self.at + 1).is_some_and(|token| token.text == "of")
     }
 
     /// `together` or `surveyor together`, and nothing after it: the head of a list that goes on

@@ -13,7 +13,7 @@ use super::terms::{NamedArrival, Names};
 use super::verb::Verb;
 use crate::text::{Word, nearest};
 
-/// How often a recipe is carried out if no number is said.
+/// How often a recipe is carried out, or an item used, if no number is said.
 const ONCE: Amount = Amount::Exactly(1);
 
 /// Who owns a container that belongs to no holder.
@@ -164,6 +164,11 @@ impl LineParser<'_, '_> {
                 let (amount, kind, at) = self.deal()?;
                 Ok(NamedAction::Sell { amount, kind, at })
             }
+            Verb::Use => {
+                let amount = self.amount()?.unwrap_or(ONCE);
+                let kind = self.word("a kind")?;
+                Ok(NamedAction::Use { amount, kind, from: self.optional_place("from")? })
+            }
             Verb::Craft => {
                 let amount = self.amount()?.unwrap_or(ONCE);
                 let recipe = self.word("a recipe")?;
@@ -286,6 +291,14 @@ impl FromStr for NamedOperation {
     }
 }
 
+/// How often, if that is said, and what.
+fn print_times(amount: Amount, what: &Word, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+    if amount != ONCE {
+        write!(f, " {amount}")?;
+    }
+    write!(f, " {what}")
+}
+
 /// ` 3 fuel-drum`, ` fuel-drum`, ` up to 9`, or nothing where all of every kind is meant.
 fn print_selection(amount: Amount, kind: Option<&Word>, f: &mut fmt::Formatter<'_>) -> fmt::Result {
     if amount != Amount::All {
@@ -368,11 +381,12 @@ impl fmt::Display for NamedOperation {
                 print_place("at", Some(at), f)
             }
             NamedAction::Craft { amount, recipe, at } => {
-                if *amount != ONCE {
-                    write!(f, " {amount}")?;
-                }
-                write!(f, " {recipe}")?;
+                print_times(*amount, recipe, f)?;
                 print_place("at", at.as_ref(), f)
+            }
+            NamedAction::Use { amount, kind, from } => {
+                print_times(*amount, kind, f)?;
+                print_place("from", from.as_ref(), f)
             }
             NamedAction::Trade { one, other } => {
                 let side = |it: &OfferedOf<Names>| format!("{} {} of {}", it.count, it.kind, it.of);

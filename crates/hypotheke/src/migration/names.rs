@@ -211,6 +211,11 @@ fn names_of_orphans(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BT
                     holder.clone_from(now);
                 }
             }
+            Orphan::Meter { holder, .. } => {
+                if let Some(now) = holders.get(holder) {
+                    holder.clone_from(now);
+                }
+            }
             Orphan::Totals { kind, .. } => names.kind(kind),
         }
     }

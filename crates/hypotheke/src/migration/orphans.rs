@@ -92,6 +92,11 @@ impl Carrying<'_> {
         self.snapshot.orphans.push(Orphan::Stack { place, at, stack, slots });
     }
 
+    pub(super) fn orphan_meter(&mut self, holder: &str, meter: String, value: Decimal) {
+        self.tell(holder, format!("{meter} {value}, an unknown meter"), Some(MigrationPolicy::Orphan));
+        self.snapshot.orphans.push(Orphan::Meter { holder: holder.to_owned(), meter, value });
+    }
+
     pub(super) fn orphan_shortcut(&mut self, holder: &str, shortcut: u32, kind: String) {
         let place = format!("{holder}.shortcuts/{shortcut}");
         self.tell(place, format!("shortcut to {kind}, an unknown kind"), Some(MigrationPolicy::Orphan));
@@ -174,6 +179,7 @@ impl Carrying<'_> {
                     self.give_variant(stack, count, marks, properties)
                 }
                 Orphan::Shortcut { holder, shortcut, kind } => self.give_shortcut(holder, shortcut, kind),
+                Orphan::Meter { holder, meter, value } => self.give_meter(holder, meter, value),
                 Orphan::Totals { kind, totals } if self.rules.find_kind(&kind).is_some() => {
                     join(self.snapshot.totals.entry(kind).or_default(), totals);
                     None
@@ -312,6 +318,16 @@ impl Carrying<'_> {
         let (marks, properties) = still.unwrap_or_default();
         let is_left = !(marks.is_empty() && properties.is_empty());
         is_left.then_some(Orphan::Variant { stack: owner, count, marks, properties })
+    }
+
+    fn give_meter(&mut self, holder: String, meter: String, value: Decimal) -> Option<Orphan> {
+        let there = self.snapshot.holders.iter_mut().find(|it| it.name == holder);
+        let Some(known) = there.and_then(|it| it.meters.get_mut(&meter)) else {
+            return Some(Orphan::Meter { holder, meter, value });
+        };
+        *known = value;
+        self.tell(holder, format!("meter {meter} restored: {value}"), None);
+        None
     }
 
     fn give_shortcut(&mut self, holder: String, shortcut: u32, kind: String) -> Option<Orphan> {

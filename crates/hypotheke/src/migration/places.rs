@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{Carrying, Spilled, items, path_to, slot_of};
-use crate::ruleset::{ContainerDef, ContainerSuccessor, MigrationPolicy, RemovedContents};
+use crate::ruleset::{ContainerDef, ContainerSuccessor, Meter, MigrationPolicy, RemovedContents};
 use crate::snapshot::{Container, Departed, Departure, Holder, InSlot, Stack};
 
 /// Where the slots of a container are now: those with a name by it, the others in their order.
@@ -180,6 +180,9 @@ impl Carrying<'_> {
                 self.orphan_shortcut(&holder.name, shortcut, kind);
             }
         }
+        for (meter, value) in holder.meters {
+            self.orphan_meter(&holder.name, meter, value);
+        }
     }
 
     fn holder(&mut self, holder: &mut Holder) {
@@ -212,6 +215,28 @@ impl Carrying<'_> {
             self.container_gone(&of_holder(&own), &own, container.stacks, &homes);
         }
         self.shortcuts_of(holder, def.shortcuts());
+        self.meters_of(holder, def.meters());
+    }
+
+    /// A value beyond a bound that was changed stays.
+    fn meters_of(&mut self, holder: &mut Holder, meters: &[Meter]) {
+        let mut before = std::mem::take(&mut holder.meters);
+        for meter in meters {
+            let (name, start) = (meter.name(), meter.start());
+            let value = before.remove(name).unwrap_or_else(|| {
+                self.tell(&*holder.name, format!("new meter {name}, at its start {start}"), None);
+                start
+            });
+            let (min, max) = (meter.min(), meter.max());
+            if !(min..=max).contains(&value) {
+                let message = format!("{name} is {value}, not between {min} and {max}");
+                self.tell(&*holder.name, message, Some(MigrationPolicy::Stay));
+            }
+            holder.meters.insert(name.to_owned(), value);
+        }
+        for (meter, value) in before {
+            self.orphan_meter(&holder.name, meter, value);
+        }
     }
 
     fn shortcuts_of(&mut self, holder: &mut Holder, count: u32) {

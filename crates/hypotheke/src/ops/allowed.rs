@@ -280,7 +280,7 @@ impl Draft<'_> {
         let hand = Place::Hand(self.world.holder_id(actor));
         match action {
             Action::Create { to, .. } => self.in_any(&self.named_targets(*to), |to| self.why_not_entering_by(None, to)),
-            Action::Consume { from, .. } => {
+            Action::Consume { from, .. } | Action::Use { from, .. } => {
                 self.in_any(&self.named_sources(*from), |from| self.why_not_leaving(from, None))
             }
             Action::Move { from, to, .. } | Action::Split { from, to, .. } | Action::Merge { from, onto: to, .. } => {

@@ -8,7 +8,7 @@ use rustc_hash::FxHashMap;
 
 use super::carry::{Going, Request, Source, WithoutNumber};
 use super::create::{self, max_countable};
-use super::draft::Draft;
+use super::draft::{Draft, Floors};
 use super::operation::{Action, Variant};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -93,6 +93,7 @@ impl<'r> Crafting<'r> {
     }
 
     fn change(&self, draft: &mut Draft<'_>, times: u64) -> Result<(), Failed> {
+        let floors = draft.floors();
         let stacks = stacks(draft, self.source);
         let supplies = supplies(&stacks);
         let Allocation { used, missing } =
@@ -136,14 +137,14 @@ impl<'r> Crafting<'r> {
         let most = if is_bound { fits } else { times - 1 };
         if !failed.is_empty() {
             draft.go_back_to(&emptied);
-            causes.extend(self.why_not_filled(draft, times).unwrap_or(failed));
+            causes.extend(self.why_not_filled(draft, times, floors).unwrap_or(failed));
         }
         causes.sort_by_key(Cause::reason);
         Err(Failed { causes, most })
     }
 
     /// The checks that fail for all outputs together, if it is not that they can't be counted.
-    fn why_not_filled(&self, draft: &mut Draft<'_>, times: u64) -> Option<Vec<Cause>> {
+    fn why_not_filled(&self, draft: &mut Draft<'_>, times: u64, floors: Floors) -> Option<Vec<Cause>> {
         let outputs = self.recipe.outputs().iter().map(|&(kind, each)| {
             let item = draft.new_item(kind, &Variant::default()).ok()?;
             let count =
@@ -154,6 +155,7 @@ impl<'r> Crafting<'r> {
         let target = draft.target(self.at).ok()?;
         draft.begin_step();
         let _ = draft.take_noted();
+        draft.allow(floors);
         // Caps are judged here, unless it is a step of a list.
         draft.nested_lists -= 1;
         draft.be_exact(true);

@@ -2,9 +2,9 @@
 
 use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::{KindId, RecipeId};
+use crate::id::{HolderId, KindId, RecipeId};
 use crate::language::{NOBODY, items_text};
-use crate::ruleset::{Cap, GroupDef, Kind, Recipe, RecipePart, Right};
+use crate::ruleset::{Cap, GroupDef, Kind, Meter, Recipe, RecipePart, Right};
 use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
 
 impl World {
@@ -36,6 +36,11 @@ impl World {
             Some(ingredient) => ingredient.of_text().to_owned(),
             None => "of an unknown recipe".to_owned(),
         }
+    }
+
+    pub(super) fn meter_name(&self, holder: HolderId, meter: u32) -> &str {
+        let meters = &self.rules.holders()[self.def_of_holder(holder.index)].meters;
+        meters.get(meter as usize).map_or("an unknown meter", Meter::name)
     }
 
     fn recipe_name(&self, recipe: RecipeId) -> &str {
@@ -128,6 +133,12 @@ impl World {
             }
             Cause::NoRecipe { at, recipe } => {
                 format!("the recipe {} is not carried out at {}", self.recipe_name(recipe), self.place_name(at))
+            }
+            Cause::NoUse(kind) => format!("{} has no use", self.kind_name(kind)),
+            Cause::Meter { holder, meter, would, bound } => {
+                let (name, of) = (self.meter_name(holder, meter), self.holder_name(holder));
+                let (side, way) = if would > bound { ("maximum", "rise") } else { ("minimum", "fall") };
+                format!("{name} of {of} would {way} to {would}; its {side} is {bound}")
             }
             Cause::NotInRecipe { at, recipe } => {
                 let Some(recipe) = self.rules().recipe(recipe) else { return "unknown recipe".to_owned() };
@@ -284,6 +295,12 @@ impl World {
                     Some(kind) => format!("{place} points at {}", self.kind_name(*kind)),
                     None => format!("{place} points at nothing"),
                 }
+            }
+            Event::Metered { holder, meter, before, after } => {
+                let of = self.name_of_holder(holder.index);
+                let name = self.meter_name(*holder, *meter);
+                let verb = if before < after { "rises" } else { "falls" };
+                format!("{name} of {of} {verb} from {before} to {after}")
             }
             Event::Opened { holder, container } => {
                 format!("{} opened {}", self.name_of_holder(holder.index), self.name_of(container.index))

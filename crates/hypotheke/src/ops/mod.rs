@@ -68,6 +68,7 @@ mod trade;
 mod unbind;
 mod unequip;
 mod unmark;
+mod using;
 mod variant;
 
 pub use apply::ApplyError;
@@ -165,6 +166,7 @@ fn plan_action(draft: &mut Draft<'_>, actor: Option<HolderId>, action: &Action) 
         Action::Leave => leave::plan(draft, actor),
         Action::Buy { amount, kind, at } => deal::plan(draft, actor, DealSide::Buy, (*amount, *kind), *at),
         Action::Sell { amount, kind, at } => deal::plan(draft, actor, DealSide::Sell, (*amount, *kind), *at),
+        Action::Use { amount, kind, from } => using::plan(draft, *amount, *kind, *from),
         Action::Craft { amount, recipe, at } => craft::plan(draft, *amount, *recipe, *at),
         Action::Give { at, to } => give::plan(draft, *at, *to),
         Action::Bind { kind, at } => bind::plan(draft, *kind, *at),

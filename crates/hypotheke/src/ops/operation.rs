@@ -305,6 +305,12 @@ impl Operation {
         Action::Craft { amount, recipe, at: at.into() }.into()
     }
 
+    /// The holder that acts uses items of a kind.
+    #[must_use]
+    pub fn using(amount: Amount, kind: KindId, from: impl Into<Place>, actor: HolderId) -> Operation {
+        Operation::from(Action::Use { amount, kind, from: from.into() }).by(actor)
+    }
+
     /// The holder that acts closes all that it has opened and returns what is in its hand.
     #[must_use]
     pub fn leaving(actor: HolderId) -> Operation {
@@ -333,7 +339,10 @@ impl Operation {
             | Action::PickUp { kind, .. } => {
                 *kind = Some(only);
             }
-            Action::Create { kind, .. } | Action::Buy { kind, .. } | Action::Sell { kind, .. } => *kind = only,
+            Action::Create { kind, .. }
+            | Action::Use { kind, .. }
+            | Action::Buy { kind, .. }
+            | Action::Sell { kind, .. } => *kind = only,
             // These act on a stack of any kind.
             Action::Swap { .. }
             | Action::Split { .. }
@@ -389,6 +398,7 @@ impl Operation {
             | Action::Together { .. } => (from, to),
             Action::Create { .. }
             | Action::Consume { .. }
+            | Action::Use { .. }
             | Action::Sort { .. }
             | Action::Resize { .. }
             | Action::Open { .. }

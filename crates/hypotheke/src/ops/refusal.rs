@@ -18,6 +18,8 @@ pub enum Reason {
     Unknown,
     /// The recipe is not carried out there.
     NoRecipe,
+    /// Items of the kind have no use.
+    NoUse,
     /// 0, or a number that is out of bounds.
     BadAmount,
     /// A sum would be too large to count.
@@ -57,14 +59,17 @@ pub enum Reason {
     StackLimit,
     /// The slot is occupied by a different stack, or the container has too little space.
     NoRoom,
+    /// A meter would go beyond its bound.
+    Meter,
 }
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 22] = [
+    pub const ALL: [Reason; 24] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::NoRecipe,
+        Reason::NoUse,
         Reason::BadAmount,
         Reason::Overflow,
         Reason::NotOpen,
@@ -84,6 +89,7 @@ impl Reason {
         Reason::WeightCap,
         Reason::StackLimit,
         Reason::NoRoom,
+        Reason::Meter,
     ];
 
     /// As it is written in scenarios and messages.
@@ -93,6 +99,7 @@ impl Reason {
             Reason::Stale => "stale",
             Reason::Unknown => "unknown",
             Reason::NoRecipe => "no-recipe",
+            Reason::NoUse => "no-use",
             Reason::BadAmount => "bad-amount",
             Reason::Overflow => "overflow",
             Reason::NotOpen => "not-open",
@@ -112,6 +119,7 @@ impl Reason {
             Reason::WeightCap => "weight-cap",
             Reason::StackLimit => "stack-limit",
             Reason::NoRoom => "no-room",
+            Reason::Meter => "meter",
         }
     }
 
@@ -245,6 +253,8 @@ pub enum Cause {
         /// The recipe.
         recipe: RecipeId,
     },
+    /// Items of this kind have no use.
+    NoUse(KindId),
     /// The acting holder is not among those who may carry out a recipe.
     NotInRecipe {
         /// The container.
@@ -374,6 +384,17 @@ pub enum Cause {
         /// The number of items that fit.
         room: u64,
     },
+    /// A meter of the acting holder would go beyond its bound.
+    Meter {
+        /// The holder.
+        holder: HolderId,
+        /// The number of the meter, from 0.
+        meter: u32,
+        /// The resulting value.
+        would: Decimal,
+        /// The bound.
+        bound: Decimal,
+    },
 }
 
 impl Cause {
@@ -384,6 +405,7 @@ impl Cause {
             Cause::Stale | Cause::Arrived | Cause::Revision { .. } | Cause::RequestIdTaken => Reason::Stale,
             Cause::Unknown(_) => Reason::Unknown,
             Cause::NoRecipe { .. } => Reason::NoRecipe,
+            Cause::NoUse(_) => Reason::NoUse,
             Cause::BadAmount
             | Cause::NoLot { .. }
             | Cause::OutOfBounds { .. }
@@ -409,6 +431,7 @@ impl Cause {
             Cause::WeightCap { .. } => Reason::WeightCap,
             Cause::StackLimit { .. } => Reason::StackLimit,
             Cause::NoRoom { .. } => Reason::NoRoom,
+            Cause::Meter { .. } => Reason::Meter,
         }
     }
 
@@ -428,6 +451,7 @@ impl Cause {
             }
             Cause::Missing { required, there, .. } => Some((whole(required), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
+            Cause::Meter { would, bound, .. } => Some((would, bound)),
             Cause::OutOfBounds { slots, min, max, .. } => {
                 Some((Decimal::from(slots), Decimal::from(if slots < min { min } else { max })))
             }

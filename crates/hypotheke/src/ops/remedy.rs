@@ -54,6 +54,11 @@ impl World {
                 let deal = self.rules().deals().get(deal as usize)?.id();
                 format!("Name the acting holder in `by` of the deal {deal}")
             }
+            Cause::NoUse(kind) => format!("Set `use = {{}}` for {}", self.kind_name(kind)),
+            Cause::Meter { holder, meter, .. } => {
+                let (name, of) = (self.meter_name(holder, meter), self.holder_name(holder));
+                format!("Set `beyond = \"stop\"` for the meter {name} of {of}")
+            }
             Cause::NoRecipe { at, recipe } => {
                 let recipe = self.rules().recipe(recipe)?.id();
                 match at {

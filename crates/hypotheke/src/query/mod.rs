@@ -52,6 +52,9 @@ pub struct Description {
     pub properties: Vec<(String, String)>,
     /// The attributes that it adds when worn.
     pub attributes: Vec<(String, Decimal)>,
+    /// By how much a use of an item changes meters of the holder; `None` if it has no use.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub use_effects: Option<Vec<(String, Decimal)>>,
     /// The slots in which it may be worn, such as `harness/head`.
     pub worn_in: Vec<String>,
 }
@@ -167,6 +170,7 @@ impl World {
             marks: stack.marks().map(label).collect(),
             properties: kind.properties().map(value).collect(),
             attributes: kind.attributes().map(|(name, each)| (name.to_owned(), each)).collect(),
+            use_effects: kind.has_use().then(|| kind.effects().map(|(name, each)| (name.to_owned(), each)).collect()),
             worn_in: self.worn_slots(stack),
         })
     }

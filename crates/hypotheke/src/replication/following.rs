@@ -4,6 +4,7 @@ use smallvec::SmallVec;
 
 use super::update::{At, Change, Look, Update};
 use crate::id::{DepartureId, HolderId, KindId, StackId};
+use crate::quantity::Decimal;
 use crate::ruleset::{MAX_NESTING, NO_PACK, PropertyValue};
 use crate::snapshot::Departure;
 use crate::world::from_data;
@@ -173,6 +174,7 @@ impl Following<'_> {
             Change::Swapped { one, other } => self.swapped(one, other)?,
             Change::Resized { container, slots } => self.resized(*container, *slots)?,
             Change::Bound { holder, shortcut, kind } => self.bound(*holder, *shortcut, *kind)?,
+            Change::Metered { holder, meter, value } => self.metered(*holder, *meter, *value)?,
             Change::Opened { holder, container } => self.opened(*holder, *container, true)?,
             Change::Closed { holder, container } => self.opened(*holder, *container, false)?,
             Change::Given { container, owner } => self.given(*container, *owner)?,
@@ -408,6 +410,14 @@ impl Following<'_> {
         };
         let after = kind.map(|kind| self.kind(kind)).transpose()?;
         Ok(Event::Bound { holder, shortcut, before, after })
+    }
+
+    fn metered(&self, holder: u32, meter: u32, after: Decimal) -> Checked<Event> {
+        let holder = self.holder(holder)?;
+        let Some((_, before)) = self.world.meters(holder).nth(meter as usize) else {
+            return not_so(format!("unknown meter {meter}"));
+        };
+        Ok(Event::Metered { holder, meter, before, after })
     }
 
     fn opened(&self, holder: u32, container: u32, open: bool) -> Checked<Event> {

@@ -157,6 +157,15 @@ pub enum Change {
         #[serde(default, skip_serializing_if = "Option::is_none")]
         kind: Option<u32>,
     },
+    /// The value of a meter changed.
+    Metered {
+        /// The number of the name of its holder.
+        holder: u32,
+        /// Its number among the meters of the holder, from 0.
+        meter: u32,
+        /// The new value.
+        value: Decimal,
+    },
     /// A holder opened a container.
     Opened {
         /// The number of the name of the holder.

@@ -104,6 +104,10 @@ impl Writer<'_> {
                 shortcut,
                 kind: after.map(|kind| self.names.number(rules.known_kind(kind).id())),
             },
+            Event::Metered { holder, meter, after, .. } => {
+                let holder = self.names.number(world.name_of_holder(holder.index));
+                Change::Metered { holder, meter, value: after }
+            }
             Event::Opened { holder, container } => Change::Opened {
                 holder: self.names.number(world.name_of_holder(holder.index)),
                 container: self.container(container.index),

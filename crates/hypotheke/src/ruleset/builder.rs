@@ -1,6 +1,8 @@
 use std::fmt::{Display, Write};
+use std::ops::RangeInclusive;
 
 use super::deals::Rounding;
+use super::meters::Beyond;
 use super::migration::MigrationRules;
 use super::places::PutMode;
 use crate::quantity::Decimal;
@@ -337,6 +339,14 @@ impl KindBuilder {
     /// A worn item adds to this attribute of its holder.
     pub fn attribute(mut self, name: &str, each: Decimal) -> Self {
         self.0.line(&format!("attributes.{}", quoted(name)), each);
+        self
+    }
+
+    /// Holders can use an item: it is used up, and changes their meters by these numbers.
+    pub fn use_effects<'a>(mut self, effects: impl IntoIterator<Item = (&'a str, Decimal)>) -> Self {
+        let effects = effects.into_iter().map(|(meter, number)| format!("{} = {number}", quoted(meter)));
+        let effects = effects.collect::<Vec<_>>().join(", ");
+        self.0.line("use", format!("{{ effects = {{ {effects} }} }}"));
         self
     }
 
@@ -740,6 +750,15 @@ impl HolderBuilder {
     /// An encumbrance step: from this weight on, the label.
     pub fn encumbrance(mut self, from: Decimal, label: &str) -> Self {
         self.encumbrance.push(format!("{{ at = {from}, label = {} }}", quoted(label)));
+        self
+    }
+
+    /// A number that each holder has, such as warmth: its start, its minimum and its maximum, and
+    /// what happens where a use would bring it beyond them.
+    pub fn meter(mut self, name: &str, start: Decimal, bounds: RangeInclusive<Decimal>, beyond: Beyond) -> Self {
+        let (min, max, beyond) = (bounds.start(), bounds.end(), quoted(beyond.word()));
+        let value = format!("{{ start = {start}, min = {min}, max = {max}, beyond = {beyond} }}");
+        self.section.line(&format!("meters.{}", quoted(name)), value);
         self
     }
 

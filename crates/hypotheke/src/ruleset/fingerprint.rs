@@ -110,9 +110,11 @@ fn kind_line(rules: &Ruleset, kind: Kind<'_>) -> String {
             PropertyValue::Text(text) => format!("{name} {text:?}"),
         }
     });
+    let effects = kind.effects().map(|(meter, number)| format!("{meter} {number}"));
+    let use_of = if kind.has_use() { format!(" use [{}]", in_order(effects)) } else { String::new() };
     let most = kind.max_in_world().map(|most| format!(" most-in-world {most}")).unwrap_or_default();
     format!(
-        "kind {} weight {} value {} stack-limit {} keep {} tags [{}] needs [{}] pack {:?} attributes [{}] properties [{}]{most}",
+        "kind {} weight {} value {} stack-limit {} keep {} tags [{}] needs [{}] pack {:?} attributes [{}] properties [{}]{most}{use_of}",
         kind.id(),
         kind.weight(),
         kind.value(),
@@ -197,6 +199,10 @@ fn holder_line(rules: &Ruleset, def: &HolderDef) -> String {
         },
         caps(rules, def.own_caps()),
     );
+    let meters = def.meters().iter().map(|it| {
+        format!(" meter {} {} of {} to {} beyond {}", it.name(), it.start(), it.min(), it.max(), it.beyond().word())
+    });
+    let line = line + &meters.collect::<String>();
     let groups = sorted(def.groups());
     let line = if groups.is_empty() { line } else { format!("{line} groups [{groups}]") };
     let copies = in_order(def.instances().map(str::to_owned));

@@ -3,6 +3,7 @@
 use super::places::ContainerDef;
 use super::view::{KindDef, PropertyDef, Ruleset};
 use crate::id::{KindId, PropertyId, TagId};
+use crate::narrow;
 use crate::quantity::Decimal;
 
 /// A tag: a dotted label of kinds.
@@ -123,6 +124,19 @@ impl<'r> Kind<'r> {
         let start = grants.partition_point(|(kind, ..)| *kind < self.id);
         let own = grants[start..].iter().take_while(move |(kind, ..)| *kind == self.id);
         own.map(|(_, attribute, number)| (&*self.rules.attributes[*attribute], *number))
+    }
+
+    /// Whether holders can use an item.
+    #[must_use]
+    pub fn has_use(self) -> bool {
+        self.rules.uses.contains_key(&narrow::index(self.id.index()))
+    }
+
+    /// By how much one use of an item changes each meter of the holder that uses it.
+    #[must_use]
+    pub fn effects(self) -> impl ExactSizeIterator<Item = (&'r str, Decimal)> {
+        let effects = self.rules.uses.get(&narrow::index(self.id.index()));
+        effects.map_or(&[][..], |effects| effects).iter().map(|(meter, number)| (&**meter, *number))
     }
 
     /// The named slots that an item occupies, all of them; empty if it occupies only its own slot.

@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::access::{Access, AccessList, Right};
+use super::meters::Meter;
 use super::view::{FilterId, Ruleset};
 use crate::id::ContainerDefId;
 use crate::quantity::Decimal;
@@ -167,6 +168,7 @@ pub struct HolderDef {
     pub(crate) spent: DepletedShortcut,
     /// In rising order.
     pub(in crate::ruleset) encumbrance: Vec<(Decimal, Box<str>)>,
+    pub(crate) meters: Vec<Meter>,
 }
 
 /// The rules of one slot.
@@ -398,6 +400,12 @@ impl HolderDef {
     #[must_use]
     pub fn encumbrance(&self) -> impl ExactSizeIterator<Item = (Decimal, &str)> {
         self.encumbrance.iter().map(|(from, label)| (*from, &**label))
+    }
+
+    /// Its meters, such as warmth, in the order of their names.
+    #[must_use]
+    pub fn meters(&self) -> &[Meter] {
+        &self.meters
     }
 
     /// The number of its shortcuts.

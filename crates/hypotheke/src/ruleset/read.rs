@@ -11,7 +11,7 @@ use crate::text::{Diagnostic, Faults, Location, Source, SourceId, suggestion};
 /// The most that a count, such as a stack limit, may be.
 const COUNT_RANGE: &str = "a whole number from 1 to 4294967295";
 
-type Value<'i> = Spanned<DeValue<'i>>;
+pub(super) type Value<'i> = Spanned<DeValue<'i>>;
 
 /// Keys by the names that they had before the first release, with their present names.
 const RENAMED_KEYS: &[(&str, &str)] = &[

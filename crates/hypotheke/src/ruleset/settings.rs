@@ -11,6 +11,7 @@ use std::fmt::Display;
 use super::access::{Access, Right};
 use super::deals::{Deal, Price, Terms};
 use super::kind::{Kind, Mark, PropertyValue, Tag};
+use super::meters::Meter;
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, SlotDef, WhenUnfit};
 use super::recipes::{Ingredient, Recipe};
@@ -364,6 +365,7 @@ impl Lister<'_> {
             filters: _,
             attributes: _,
             grants: _,
+            uses: _,
             needs: _,
             cap_filters: _,
             pack_kinds: _,
@@ -440,6 +442,8 @@ impl Lister<'_> {
         self.rule("pack", or_none(kind.pack().map(|def| self.names.definition(def.id()))), "none");
         let attributes = kind.attributes().map(|(name, number)| format!("{name} {number}"));
         self.rule("attributes", sorted(attributes), "none");
+        let effects = kind.effects().map(|(meter, number)| format!("{meter} {number}"));
+        self.rule("use", if kind.has_use() { sorted(effects) } else { "none".to_owned() }, "none");
         let properties = kind.properties().map(|(id, value)| {
             let name = self.names.property(self.rules.property(id).name());
             match value {
@@ -566,6 +570,7 @@ impl Lister<'_> {
             shortcuts,
             spent,
             encumbrance,
+            meters,
         } = def;
         let instances = def.instances().map(|name| self.names.holder(name)).collect::<Vec<_>>();
         let own = listed(vec![self.names.holder(id)]);
@@ -575,6 +580,10 @@ impl Lister<'_> {
         self.rule("groups", sorted(groups.iter().map(|group| &**group)), "none");
         self.limit("weight-cap", def.own_weight_cap());
         self.rule("encumbrance", listed(encumbrance.iter().map(|(from, label)| format!("{label} at {from}"))), "none");
+        for Meter { name, start, min, max, beyond } in meters {
+            let value = format!("{start} of {min} to {max}, beyond: {}", beyond.word());
+            self.rule(&format!("meter {name}"), value, "none");
+        }
         self.rule("shortcuts", shortcuts, 0);
         self.rule("depleted-shortcuts", if *spent == DepletedShortcut::Keep { "keep" } else { "clear" }, "clear");
         self.caps(def.own_caps());

@@ -5,6 +5,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::access::Right;
 use super::deals::DealSource;
+use super::meters::{MeterSource, UseSource};
 use super::migration::MigrationSource;
 use super::places::{DepletedShortcut, PutMode, WhenUnfit};
 use super::recipes::RecipeSource;
@@ -230,6 +231,7 @@ pub(crate) struct HolderSource {
     pub(crate) depleted_shortcuts: DepletedShortcut,
     /// From which weight on, and what it is called then.
     pub(crate) encumbrance: Vec<(Written<Decimal>, Written<String>)>,
+    pub(crate) meters: Vec<MeterSource>,
 }
 
 /// The rules of a group: they hold for each of its members.
@@ -276,6 +278,10 @@ pub(crate) struct RulesetSource {
     pub(crate) needs: Vec<(u32, Vec<Written<String>>)>,
     /// What kinds add to the attributes of who wears them, by kind.
     pub(crate) attributes: Vec<(u32, Written<String>, Decimal)>,
+    /// What a use of an item does, by kind.
+    pub(crate) uses: Vec<(u32, UseSource)>,
+    /// The names of the meters of all holders.
+    pub(crate) meter_names: Vec<String>,
     /// The containers that kinds bring along, by kind.
     pub(crate) packs: Vec<(u32, Written<String>)>,
     pub(crate) property_names: Vec<Written<Box<str>>>,

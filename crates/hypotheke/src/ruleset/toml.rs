@@ -11,7 +11,7 @@ use super::source::{
     AccessSource, CapSource, ContainerSource, GroupSource, HolderSource, KindAt, KindSource, MarkSource,
     PropertySource, RulesetSource, SlotSource, StartSource, TagSource, Written,
 };
-use super::{deals, migration, names, recipes};
+use super::{deals, meters, migration, names, recipes};
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::narrow;
 use crate::quantity::Decimal;
@@ -53,6 +53,7 @@ const KIND: &[&str] = &[
     "occupies-slots",
     "attributes",
     "properties",
+    "use",
 ];
 const TAG: &[&str] = &["label", "note", "stack-limit"];
 const MARK: &[&str] = &["label", "note"];
@@ -95,6 +96,7 @@ const HOLDER: &[&str] = &[
     "encumbrance",
     "shortcuts",
     "depleted-shortcuts",
+    "meters",
 ];
 const GROUP: &[&str] = &["weight-cap", "caps"];
 const ENCUMBRANCE: &[&str] = &["at", "label"];
@@ -231,6 +233,7 @@ impl RulesetSource {
                 self.attributes.push((index, attribute, number.value));
             }
         }
+        self.uses.extend(meters::read_use(reading, &id.value, &section).map(|use_of| (index, use_of)));
         let needs = reading.texts(&section, "occupies-slots");
         for slot in &needs {
             check_name(reading, slot, "slot", false);
@@ -323,6 +326,7 @@ impl RulesetSource {
             weight_cap: reading.weight(&section, "weight-cap").map(|cap| cap.value),
             caps: read_caps(reading, &section),
             encumbrance: read_encumbrance(reading, &section),
+            meters: meters::read_meters(reading, &section, &mut self.meter_names),
             shortcuts: reading.count(&section, "shortcuts"),
             depleted_shortcuts: reading
                 .choice(

@@ -52,6 +52,9 @@ pub struct Ruleset {
     pub(super) attributes: Vec<Box<str>>,
     /// The attributes of kinds: kind, attribute, number; in the order of the kinds.
     pub(super) grants: Vec<(KindId, usize, Decimal)>,
+    /// By how much one use of an item changes meters of the holder, by kind; in the order of their
+    /// names.
+    pub(super) uses: FxHashMap<u32, Vec<(Box<str>, Decimal)>>,
     /// The named slots that kinds occupy.
     pub(crate) needs: Vec<Vec<Box<str>>>,
     /// The filters of all caps, of containers and of holders.

@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 use super::SaveError;
 use crate::id::StackId;
 use crate::language::Path;
+use crate::quantity::Decimal;
 use crate::snapshot::{Container, Holder, InSlot, KindTotals, Pack, PastArrival, Random, Snapshot, Stack};
 
 /// A container without its contents.
@@ -42,6 +43,8 @@ pub(super) struct Bearer<'s> {
     pub(super) origin: Option<Path>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(super) shortcuts: Vec<Option<String>>,
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub(super) meters: BTreeMap<String, Decimal>,
 }
 
 /// Everything except the contents.
@@ -108,6 +111,7 @@ pub(super) fn bearers(snapshot: &Snapshot) -> Vec<Bearer<'_>> {
         definition: Cow::Borrowed(holder.definition.as_str()),
         origin: holder.origin.clone(),
         shortcuts: holder.shortcuts.clone(),
+        meters: holder.meters.clone(),
     });
     bearers.collect()
 }
@@ -144,6 +148,7 @@ impl Rebuilding {
                 definition: bearer.definition.into_owned(),
                 origin: bearer.origin,
                 shortcuts: bearer.shortcuts,
+                meters: bearer.meters,
                 ..Holder::default()
             })
             .collect();

@@ -8,7 +8,7 @@ use super::shared::{DEEPEST, SharedLists};
 use super::tree::{Body, Check, Claim, Expected, Line, Operand, ScenarioFile, Start, StartBase, StartLine, Step};
 use crate::language::{Landing, NamedAction, NamedArrival, NamedOperation, Path};
 use crate::ops::{Reason, ResolveError};
-use crate::ruleset::{GroupDef, HolderDef, Ruleset};
+use crate::ruleset::{GroupDef, HolderDef, Meter, Ruleset};
 use crate::text::{Diagnostic, Diagnostics, Faults, Location, MAX_LISTED, SourceId, Span, Word, suggestion};
 use crate::world::{Place, World};
 
@@ -383,6 +383,11 @@ impl<'f> Checker<'f> {
                     ));
                 }
             }
+            Claim::Meter(name, place) => {
+                if let Some(def) = self.holder(place, faults) {
+                    faults.extend(unknown_meter(name, place, def));
+                }
+            }
             Claim::Count(name, place) => {
                 faults.extend(self.countable(name));
                 place.iter().for_each(|place| self.place(place, faults));
@@ -490,4 +495,12 @@ fn at_least_at(error: ResolveError, line: Span) -> ResolveError {
         return error;
     }
     ResolveError::new("unknown-place", line, error.to_string(), error.help_text().map(str::to_owned))
+}
+
+/// A meter that a holder does not have.
+fn unknown_meter(name: &Word, holder: &Path, def: &HolderDef) -> Option<ResolveError> {
+    let names = || def.meters().iter().map(Meter::name);
+    let is_known = names().any(|known| known == name.as_str());
+    let message = format!("{holder} has no meter `{name}`");
+    (!is_known).then(|| ResolveError::new("unknown-meter", name.span(), message, suggestion(name.as_str(), names())))
 }

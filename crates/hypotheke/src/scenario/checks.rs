@@ -212,6 +212,7 @@ impl Claim {
             Claim::FreeSlots(place) => Claim::FreeSlots(place.of_member(holder)),
             Claim::RoomFor(kind, place) => Claim::RoomFor(kind.clone(), place.of_member(holder)),
             Claim::Attribute(name, place) => Claim::Attribute(name.clone(), place.of_member(holder)),
+            Claim::Meter(name, place) => Claim::Meter(name.clone(), place.of_member(holder)),
             Claim::Count(name, place) => {
                 Claim::Count(name.clone(), place.as_ref().map(|place| place.of_member(holder)))
             }
@@ -224,7 +225,8 @@ impl Claim {
             | Claim::Value(place)
             | Claim::FreeSlots(place)
             | Claim::RoomFor(_, place)
-            | Claim::Attribute(_, place) => Some(place),
+            | Claim::Attribute(_, place)
+            | Claim::Meter(_, place) => Some(place),
             Claim::Count(_, place) => place.as_ref(),
         }
     }
@@ -300,7 +302,8 @@ pub(crate) fn measure(world: &World, claim: &Claim, place: Option<Place>) -> Dec
             let room = world.rules().find_kind(kind.as_str()).map(|kind| world.room_for(kind, place));
             room.map_or(Decimal::ZERO, |room| whole(room.items))
         }
-        (Claim::RoomFor(..) | Claim::FreeSlots(_) | Claim::Attribute(..), _) => Decimal::ZERO,
+        (Claim::Meter(name, _), Some(Place::Holder(id))) => world.meter(id, name.as_str()).unwrap_or(Decimal::ZERO),
+        (Claim::RoomFor(..) | Claim::FreeSlots(_) | Claim::Attribute(..) | Claim::Meter(..), _) => Decimal::ZERO,
         (Claim::Weight(_), Some(Place::Container(id))) => world.container_weight(id),
         (Claim::Weight(_), Some(Place::Holder(id))) => world.holder_weight(id),
         (Claim::Weight(_), Some(Place::Ground)) => world.ground_weight(),

@@ -85,6 +85,9 @@ impl Facts {
                 facts.add("", &place, stack_text(stack) + &origin.unwrap_or_default());
                 facts.inside(world, stack, &place);
             }
+            for (meter, value) in world.meters(holder) {
+                facts.add("", &format!("{} of {name}", meter.name()), value.to_string());
+            }
             for (index, kind) in world.shortcuts(holder).enumerate() {
                 if let Some(kind) = kind {
                     let text = world.rules().known_kind(kind).id().to_owned();

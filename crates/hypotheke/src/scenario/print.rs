@@ -302,6 +302,7 @@ impl Display for Claim {
             Claim::Count(name, None) => write!(f, "count of {name}"),
             Claim::Count(name, Some(place)) => write!(f, "count of {name} in {place}"),
             Claim::Attribute(name, holder) => write!(f, "attribute {name} of {holder}"),
+            Claim::Meter(name, holder) => write!(f, "{name} of {holder}"),
             Claim::RoomFor(kind, place) => write!(f, "room for {kind} in {place}"),
             Claim::FreeSlots(place) => write!(f, "free slots of {place}"),
         }

@@ -450,4 +450,6 @@ pub enum Claim {
     RoomFor(Word, Path),
     /// `attribute NAME of HOLDER`
     Attribute(Word, Path),
+    /// `METER of HOLDER`
+    Meter(Word, Path),
 }

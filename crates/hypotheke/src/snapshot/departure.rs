@@ -86,6 +86,7 @@ impl Departure {
             definition: def.id().to_owned(),
             containers: def.carries().iter().map(container).collect(),
             shortcuts: vec![None; def.shortcuts() as usize],
+            meters: def.meters().iter().map(|meter| (meter.name().to_owned(), meter.start())).collect(),
             ..Holder::default()
         };
         Some(Departure { id: None, who: Departed::Holder(newcomer), packs: Vec::new(), orphans: Vec::new() })

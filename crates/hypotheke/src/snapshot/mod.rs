@@ -213,6 +213,9 @@ pub struct Holder {
     /// The kinds of its shortcuts.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub shortcuts: Vec<Option<String>>,
+    /// The values of its meters, by name. A missing one is at its start.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    pub meters: BTreeMap<String, Decimal>,
 }
 
 /// A stack in a slot.

@@ -57,6 +57,15 @@ pub enum Orphan {
         /// The kind of the shortcut.
         kind: String,
     },
+    /// A meter of a holder.
+    Meter {
+        /// The holder.
+        holder: String,
+        /// The meter.
+        meter: String,
+        /// Its value.
+        value: Decimal,
+    },
     /// The numbers of items of a kind that entered and left the world.
     #[serde(alias = "tally")]
     Totals {
@@ -74,7 +83,7 @@ impl Orphan {
     pub fn items(&self) -> u64 {
         match self {
             Orphan::Stack { stack, .. } => u64::from(stack.count),
-            Orphan::Variant { .. } | Orphan::Shortcut { .. } | Orphan::Totals { .. } => 0,
+            Orphan::Variant { .. } | Orphan::Shortcut { .. } | Orphan::Meter { .. } | Orphan::Totals { .. } => 0,
         }
     }
 }
@@ -95,7 +104,7 @@ pub(crate) fn part_off(orphans: &[Orphan], name: &str, stacks: &BTreeSet<StackId
             goes
         }
         Orphan::Variant { stack, .. } => stacks.contains(stack),
-        Orphan::Shortcut { holder, .. } => holder == name,
+        Orphan::Shortcut { holder, .. } | Orphan::Meter { holder, .. } => holder == name,
         Orphan::Totals { .. } => false,
     })
 }

@@ -8,6 +8,7 @@ use super::{
 };
 use crate::id::KindId;
 use crate::language::Position;
+use crate::quantity::Decimal;
 use crate::ruleset::Ruleset;
 
 /// Items that move from one place to another.
@@ -73,6 +74,7 @@ impl World {
             Event::Changed { at, after, .. } => self.change_class(at, after),
             Event::Resized { container, after, .. } => self.resize(container.index, after),
             Event::Bound { holder, shortcut, after, .. } => self.bind(holder.index, shortcut, after),
+            Event::Metered { holder, meter, after, .. } => self.set_meter(holder.index, meter, after),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, true),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Given { container, after, .. } => self.set_owner(container.index, after),
@@ -110,6 +112,7 @@ impl World {
             Event::Changed { at, before, .. } => self.change_class(at, before),
             Event::Resized { container, before, .. } => self.resize(container.index, before),
             Event::Bound { holder, shortcut, before, .. } => self.bind(holder.index, shortcut, before),
+            Event::Metered { holder, meter, before, .. } => self.set_meter(holder.index, meter, before),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, true),
             Event::Given { container, before, .. } => self.set_owner(container.index, before),
@@ -133,6 +136,10 @@ impl World {
     pub(crate) fn bind(&mut self, holder: u32, shortcut: u32, kind: Option<KindId>) {
         let before = std::mem::replace(&mut self.holders[holder as usize].shortcuts[shortcut as usize], kind);
         self.bound = self.bound + u32::from(kind.is_some()) - u32::from(before.is_some());
+    }
+
+    fn set_meter(&mut self, holder: u32, meter: u32, value: Decimal) {
+        self.holders[holder as usize].meters[meter as usize] = value;
     }
 
     pub(crate) fn set_open(&mut self, holder: u32, container: u32, open: bool) {

@@ -84,6 +84,7 @@ impl World {
             hand: self.hand(id).map(capture_stack),
             origin: self.hand_origin(id).map(|origin| self.path_of_slot(origin)),
             shortcuts: self.shortcuts(id).map(|bound| bound.map(kind)).collect(),
+            meters: self.meters(id).map(|(meter, value)| (meter.name().to_owned(), value)).collect(),
         }
     }
 

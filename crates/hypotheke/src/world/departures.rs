@@ -9,6 +9,7 @@ use super::{Cell, ClassKey, GROUND, NONE, Origin, Presence, Spot, StackClass, St
 use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::narrow;
+use crate::quantity::Decimal;
 use crate::snapshot::{Orphan, orphan};
 
 /// What departs or arrives.
@@ -58,6 +59,7 @@ pub(crate) struct LaidHolder {
     /// Where what is in its hand came from.
     pub(crate) origin: Option<LaidOrigin>,
     pub(crate) shortcuts: Vec<Option<KindId>>,
+    pub(crate) meters: Vec<Decimal>,
 }
 
 /// A slot of a container by its name, or inside of a pack.
@@ -77,7 +79,7 @@ pub(crate) struct Arriving {
 #[derive(Clone, Debug)]
 pub(crate) enum Arrival {
     Container(LaidContainer),
-    Holder(LaidHolder),
+    Holder(Box<LaidHolder>),
 }
 
 impl LaidStack {
@@ -224,6 +226,7 @@ impl World {
         for (shortcut, kind) in (0..).zip(&holder.shortcuts) {
             self.bind(holder.index, shortcut, *kind);
         }
+        self.holders[holder.index as usize].meters.clone_from(&holder.meters);
     }
 
     /// Lays a stack where nothing lies, whatever the rules say. It counts as arrived.

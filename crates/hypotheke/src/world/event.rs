@@ -1,5 +1,6 @@
 use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
+use crate::quantity::Decimal;
 
 use super::{DepartingEntity, GROUND, Spot};
 
@@ -91,6 +92,17 @@ pub enum Event {
         before: Option<KindId>,
         /// The new kind.
         after: Option<KindId>,
+    },
+    /// The value of a meter changed.
+    Metered {
+        /// The holder.
+        holder: HolderId,
+        /// Its number among the meters of the holder.
+        meter: u32,
+        /// The old value.
+        before: Decimal,
+        /// The new value.
+        after: Decimal,
     },
     /// A holder opened a container.
     Opened {

@@ -8,7 +8,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 use crate::id::{KindId, PropertyId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
-use crate::ruleset::{MAX_NESTING, PropertyValue, Ruleset, is_owner};
+use crate::quantity::Decimal;
+use crate::ruleset::{MAX_NESTING, Meter, PropertyValue, Ruleset, is_owner};
 use crate::snapshot::{
     Container, Departed, Departure, Holder, InSlot, Orphan, Pack, SnapshotError, SnapshotFault, Stack,
 };
@@ -51,7 +52,7 @@ pub(crate) fn departure(rules: &Ruleset, departure: &Departure) -> Result<Arrivi
             for container in &holder.containers {
                 reader.is_open_to_nobody(&format!("{}.{}", holder.name, container.name), &container.opened_by);
             }
-            reader.holder(holder).map(Arrival::Holder)
+            reader.holder(holder).map(|holder| Arrival::Holder(Box::new(holder)))
         }
     };
     reader.orphans(&departure.orphans);
@@ -183,7 +184,18 @@ impl<'s> Reader<'s> {
             hand,
             origin: holder.origin.as_ref().and_then(origin),
             shortcuts: self.shortcuts(holder, rule.shortcuts()),
+            meters: self.meters(holder, rule.meters()),
         })
+    }
+
+    /// The values of meters. One without a value has just been added: it is at its start. A value may
+    /// be beyond a bound that was changed.
+    fn meters(&mut self, holder: &Holder, meters: &[Meter]) -> Vec<Decimal> {
+        for name in holder.meters.keys().filter(|name| !meters.iter().any(|meter| meter.name() == name.as_str())) {
+            self.fault(&holder.name, format!("unknown meter `{name}`"));
+        }
+        let value = |meter: &Meter| holder.meters.get(meter.name()).copied().unwrap_or(meter.start());
+        meters.iter().map(value).collect()
     }
 
     fn shortcuts(&mut self, holder: &Holder, count: u32) -> Vec<Option<KindId>> {

@@ -3,6 +3,7 @@
 use super::{Bearer, Cell, ContainerState, GROUND, NONE, Origin, PerKind, Place, Presence, Spot, World};
 use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::narrow;
+use crate::quantity::Decimal;
 use crate::ruleset::{Cap, ContainerDef};
 use smallvec::SmallVec;
 
@@ -113,6 +114,11 @@ impl World {
 
     pub(crate) fn shortcut_of(&self, holder: u32, shortcut: u32) -> Option<KindId> {
         self.holders[holder as usize].shortcuts[shortcut as usize]
+    }
+
+    /// The values of the meters of a holder, be it one that has departed.
+    pub(crate) fn meters_of(&self, holder: u32) -> &[Decimal] {
+        &self.holders[holder as usize].meters
     }
 
     /// How many shortcuts point at a kind.

@@ -64,6 +64,7 @@ pub use view::{SlotView, StackView};
 
 use crate::id::{ContainerId, DepartureId, KindId};
 use crate::moment::{Moment, Now};
+use crate::quantity::Decimal;
 use crate::ruleset::{Border, FilterId, Ruleset};
 use crate::snapshot::Orphan;
 use crate::snapshot::RequestWindow;
@@ -269,6 +270,8 @@ struct HolderState {
     origin: Option<Origin>,
     /// At which kinds its shortcuts point.
     shortcuts: Vec<Option<KindId>>,
+    /// The values of its meters, in the order of its definition.
+    meters: Vec<Decimal>,
     /// For each of the filters of all caps: how many items that it carries satisfy it.
     capped: Counts,
     name: Box<str>,

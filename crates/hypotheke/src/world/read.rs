@@ -10,7 +10,7 @@ use super::{SlotView, StackView};
 use crate::id::{ContainerId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::ruleset::{ContainerDef, HolderDef, Ruleset};
+use crate::ruleset::{ContainerDef, HolderDef, Meter, Ruleset};
 use crate::snapshot::Orphan;
 
 impl World {
@@ -208,6 +208,19 @@ impl World {
     #[must_use]
     pub fn shortcuts(&self, id: HolderId) -> impl ExactSizeIterator<Item = Option<KindId>> + '_ {
         self.holder_state(id).map_or(&[][..], |state| &state.shortcuts).iter().copied()
+    }
+
+    /// The meters of a holder with their values, in the order of their names.
+    pub fn meters(&self, id: HolderId) -> impl ExactSizeIterator<Item = (&Meter, Decimal)> {
+        let meters = self.holder_def(id).map_or(&[][..], HolderDef::meters);
+        let values = self.holder_state(id).map_or(&[][..], |state| &state.meters);
+        meters.iter().zip(values.iter().copied())
+    }
+
+    /// The value of a meter of a holder; `None` if it has no such meter.
+    #[must_use]
+    pub fn meter(&self, id: HolderId, name: &str) -> Option<Decimal> {
+        self.meters(id).find(|(meter, _)| meter.name() == name).map(|(_, value)| value)
     }
 
     /// True if a holder has opened a container. The containers of a holder are always open to it.

@@ -15,7 +15,7 @@ use super::{
 use crate::id::{ContainerDefId, ContainerId, KindId, StackId};
 use crate::moment::{Moment, Now};
 use crate::narrow;
-use crate::ruleset::{Border, ContainerDef, FilterId, Right, Ruleset, SlotDef};
+use crate::ruleset::{Border, ContainerDef, FilterId, Meter, Right, Ruleset, SlotDef};
 use crate::snapshot::RequestWindow;
 
 fn small(index: usize) -> u32 {
@@ -150,6 +150,7 @@ impl World {
             hand: NONE,
             origin: None,
             shortcuts: vec![None; self.rules.holders()[def as usize].shortcuts as usize],
+            meters: self.rules.holders()[def as usize].meters.iter().map(Meter::start).collect(),
             weight: 0,
             capped: Counts::default(),
         };

@@ -103,6 +103,7 @@ fn change_something(change: &mut Change, how: u64, others: u32) {
             0 => *shortcut += 1,
             _ => *kind = Some(others + 3),
         },
+        Change::Metered { meter, .. } => *meter += 7,
         Change::Opened { container, .. } | Change::Closed { container, .. } => *container = others,
         Change::Departed { name, .. } => *name = others + 2,
         Change::Arrived { document } => document.id = None,

@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use hypotheke::{
-    Action, Amount, ContainerId, Departure, Departures, HolderId, Landing, LiftAmount, MarkId, Operation, Place,
-    Position, PropertyId, Ruleset, Selector, StackView, Variant, World,
+    Action, Amount, ContainerId, Decimal, Departure, Departures, HolderId, Landing, LiftAmount, MarkId, Meter,
+    Operation, Place, Position, PropertyId, Ruleset, Selector, StackView, Variant, World,
 };
 
 use hypotheke::snapshot::{Container, Departed, PastArrival};
@@ -183,6 +183,10 @@ impl Engine {
             }
             Request::Sell(holder, amount, kind, at) => {
                 let action = Action::Sell { amount: *amount, kind: self.kind(*kind), at: self.place(at) };
+                return self.by(*holder, action);
+            }
+            Request::Use(holder, amount, kind, from) => {
+                let action = Action::Use { amount: *amount, kind: self.kind(*kind), from: self.place(from) };
                 return self.by(*holder, action);
             }
             Request::Craft(amount, recipe, at) => {
@@ -423,6 +427,12 @@ impl Engine {
             bar
         };
         let bars = holders().enumerate().map(bar).collect();
+        let meter = |meter: &Meter, value: Decimal| {
+            let known = ["air", "warmth"];
+            (known.iter().position(|known| *known == meter.name()).expect("a meter"), value.thousandths())
+        };
+        let meters = holders().map(|id| self.world.meters(id).map(|(it, value)| meter(it, value)).collect());
+        let meters = meters.collect();
         let containers: Vec<ContainerId> = self.all_containers();
         let open_to = |(index, holder): (usize, HolderId)| {
             let open = containers.iter().filter(move |&&id| self.world.has_opened(holder, id));
@@ -441,6 +451,7 @@ impl Engine {
             transit: Vec::new(),
             origins,
             bars,
+            meters,
             owners,
             open,
             next_id,

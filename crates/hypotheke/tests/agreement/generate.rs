@@ -56,9 +56,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 60;
+const VERBS: u8 = 64;
 /// From this number on a draw stands for a list.
-const LISTS: u8 = 58;
+const LISTS: u8 = 62;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -186,6 +186,7 @@ fn shallow(request: Request) -> Request {
         Request::Give(at, to) => Request::Give(outer(at), to),
         Request::Craft(amount, recipe, at) => Request::Craft(amount, recipe, outer(at)),
         Request::Buy(holder, amount, kind, at) => Request::Buy(holder, amount, kind, outer(at)),
+        Request::Use(holder, amount, kind, from) => Request::Use(holder, amount, kind, outer(from)),
         Request::Sell(holder, amount, kind, at) => Request::Sell(holder, amount, kind, outer(at)),
     }
 }
@@ -539,7 +540,18 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
         49 if draw.kind.is_multiple_of(2) => give(rules, model, draw, container(to)),
         50..=52 => deal(rules, draw, holder, container(to)),
         53 | 57 if !rules.holders.is_empty() => trade(rules, model, draw),
-        54..=56 if !rules.recipes.is_empty() => craft(rules, model, draw, container(to)),
+        54..=56 | 61 if !rules.recipes.is_empty() => craft(rules, model, draw, container(to)),
+        58..=60 => {
+            let usable = |stack: &Stack| rules.kinds[stack.kind].effects.is_some();
+            let usable = taken(model, other.2, usable).filter(|_| draw.suiting);
+            let missing = (0..rules.kinds.len()).find(|&kind| rules.kinds[kind].effects.is_some());
+            if let (None, true, Some(missing)) = (&usable, draw.suiting, missing) {
+                return Request::Create(draw.amount, missing, draw.look(), into, draw.at);
+            }
+            let kind = usable.as_ref().and_then(|at| model.state.get_at(at)).map_or(there, |stack| stack.kind);
+            let amount = if draw.suiting && draw.amount == Amount::All { Amount::Exactly(1) } else { draw.amount };
+            Request::Use(holder, amount, kind, usable.filter(|_| !draw.every_kind).unwrap_or(from))
+        }
         47..=49 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
         45 => depart(rules, model, draw, to),
         46 => arrive(rules, model, draw),

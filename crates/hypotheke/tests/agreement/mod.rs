@@ -27,7 +27,7 @@ use engine::Engine;
 use generate::{Draw, any_draw, is_list, request, together};
 use replay::Flat;
 use rules::tightened;
-pub(crate) use rules::{any_rules, fitted_recipes, rules_text};
+pub(crate) use rules::{any_rules, refit, rules_text};
 
 /// Of several limits of one sort, all of which are judged in the end, any may come first.
 fn alike_by_figures(mut reasons: Vec<(&'static str, Option<(i64, i64)>)>) -> Vec<(&'static str, Option<(i64, i64)>)> {
@@ -259,7 +259,7 @@ fn every_answer_is_reached_often() {
     let verbs = [
         "Create", "Consume", "Move", "Split", "Merge", "Swap", "Drop", "PickUp", "Mark", "Unmark", "Set", "Lift",
         "Put", "Return", "Equip", "Unequip", "Together", "Sort", "Resize", "Open", "Close", "Leave", "Deposit", "Bind",
-        "Unbind", "Depart", "Arrive", "Buy", "Sell", "Trade", "Craft",
+        "Unbind", "Depart", "Arrive", "Buy", "Sell", "Trade", "Craft", "Use",
     ];
     let applied =
         verbs.map(|verb| (format!("{verb} applied"), answers.get(&format!("{verb} applied")).copied().unwrap_or(0)));

@@ -47,6 +47,9 @@ impl Flat {
         let mut containers: Vec<ContainerId> = world.containers().collect();
         for holder in world.holders() {
             flat.carried.insert(format!("{holder:?}"), world.carried(holder).map(key).collect());
+            for (meter, (_, value)) in world.meters(holder).enumerate() {
+                flat.tell(format!("{holder:?} meter {meter}"), Some(value.to_string()));
+            }
             for (shortcut, kind) in world.shortcuts(holder).enumerate() {
                 flat.tell(format!("{holder:?} shortcut {shortcut}"), kind.map(|kind| format!("{kind:?}")));
             }
@@ -105,6 +108,10 @@ impl Flat {
                     let text = |kind: hypotheke::KindId| format!("{kind:?}");
                     let described = self.tell(format!("{holder:?} shortcut {shortcut}"), after.map(text));
                     assert_eq!(described, before.map(text));
+                }
+                Event::Metered { holder, meter, before, after } => {
+                    let described = self.tell(format!("{holder:?} meter {meter}"), Some(after.to_string()));
+                    assert_eq!(described, Some(before.to_string()));
                 }
                 Event::Opened { holder, container } => {
                     assert_eq!(self.tell(format!("{holder:?} in {container:?}"), Some("open".to_owned())), None);

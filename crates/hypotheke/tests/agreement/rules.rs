@@ -1,14 +1,14 @@
 //! Random rules, and the text of a ruleset that says the same.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write;
 
 use hypotheke::Decimal;
 use proptest::prelude::*;
 
 use crate::model::{
-    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Model, Names, RecipeSpec, Rules, SlotSpec,
-    Try,
+    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, MeterSpec, Model, Names, RecipeSpec, Rules,
+    SlotSpec, Try,
 };
 
 pub(super) const TAGS: usize = 3;
@@ -16,6 +16,8 @@ pub(super) const MARKS: usize = 2;
 /// The number of names for slots.
 const NAMES: usize = 3;
 pub(super) const PROPERTIES: usize = 2;
+/// Air and warmth.
+const METERS: usize = 2;
 /// How many containers there are that packs bring.
 const PACKS: usize = 2;
 
@@ -51,10 +53,12 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let value = prop::sample::select(vec![0, 100, 250, 1_500, 3_000]);
     let needs = prop_oneof![1 => Just(BTreeSet::new()), 1 => prop::collection::btree_set(0..NAMES, 1..3)];
     let most = prop_oneof![6 => Just(None), 1 => (1u32..25).prop_map(Some)];
-    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value, most)).prop_map(
-        |(weight, limit, tags, is_protected, pack, properties, (needs, value, most))| {
+    let effect = prop::sample::select(vec![-2_500, -1_000, 1_000, 3_000]);
+    let effects = prop_oneof![Just(None), prop::collection::btree_map(0..METERS, effect, 0..3).prop_map(Some)];
+    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value, most, effects)).prop_map(
+        |(weight, limit, tags, is_protected, pack, properties, (needs, value, most, effects))| {
             let limit = if pack.is_some() { 1 } else { limit };
-            KindSpec { weight, value, limit, tags, is_protected, most, properties, needs, pack }
+            KindSpec { weight, value, limit, tags, is_protected, most, properties, needs, pack, effects }
         },
     )
 }
@@ -226,7 +230,7 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
 }
 
 /// Those that a ruleset may have.
-pub(crate) fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
+fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
     let kinds = rules.kinds.len();
     let fitted_one = |recipe: RecipeSpec| {
         let mut seen = BTreeSet::new();
@@ -312,12 +316,21 @@ fn fitted_deals(rules: &Rules, deals: Vec<DealSpec>) -> Vec<DealSpec> {
 }
 
 /// Weight cap and caps, shortcuts, groups, and containers.
-type HolderParts = ((Option<i64>, Caps), (usize, bool), BTreeSet<usize>, Vec<ContainerSpec>);
+type HolderParts =
+    ((Option<i64>, Caps), (usize, bool), BTreeSet<usize>, Vec<ContainerSpec>, BTreeMap<usize, MeterSpec>);
+
+fn any_meter() -> impl Strategy<Value = MeterSpec> {
+    ((-3i64..3, 0i64..9), 0i64..9, any::<bool>()).prop_map(|((min, size), start, refuses)| {
+        let (min, max) = (min * 1_000, (min + size) * 1_000);
+        MeterSpec { start: (min + start * 1_000).min(max), min, max, refuses }
+    })
+}
 
 fn any_holder() -> impl Strategy<Value = HolderParts> {
     let bar = (0usize..4, any::<bool>());
     let groups = prop::collection::btree_set(0usize..2, 0..3);
-    ((sometimes(0i64..40_000), any_caps()), bar, groups, prop::collection::vec(any_container(), 0..3))
+    let meters = prop::collection::btree_map(0..METERS, any_meter(), 1..3);
+    ((sometimes(0i64..40_000), any_caps()), bar, groups, prop::collection::vec(any_container(), 0..3), meters)
 }
 
 pub(super) fn names_of(kinds: usize, holders: usize, containers: usize) -> Names {
@@ -336,15 +349,16 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
     let recipes = prop_oneof![1 => Just(vec![]), 1 => prop::collection::vec(any_recipe(), 1..3)];
     let others = (1i64..4, sometimes(0usize..6), deals, recipes);
     let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, others);
-    all.prop_map(|(kinds, mut containers, mut packs, holders, (nesting, ground, deals, recipes))| {
+    all.prop_map(|(mut kinds, mut containers, mut packs, holders, (nesting, ground, deals, recipes))| {
         for pack in &mut packs {
             pack.worn = false;
         }
-        let (mut caps, mut bars, mut groups) = (Vec::new(), Vec::new(), Vec::new());
-        for (holder, (cap, bar, of, carried)) in holders.into_iter().enumerate() {
+        let (mut caps, mut bars, mut groups, mut meters) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+        for (holder, (cap, bar, of, carried, measured)) in holders.into_iter().enumerate() {
             groups.push(of);
             caps.push(cap);
             bars.push(bar);
+            meters.push(measured);
             containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
         }
         for container in &mut containers {
@@ -356,6 +370,9 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             fit(pack, &groups, &Access::Around);
             pack.owner = None;
         }
+        // No effect is on a meter that no holder has.
+        let is_known = |meter: &usize| meters.iter().any(|of: &BTreeMap<_, _>| of.contains_key(meter));
+        kinds.iter_mut().filter_map(|kind| kind.effects.as_mut()).for_each(|it| it.retain(|meter, _| is_known(meter)));
         let names = names_of(kinds.len(), bars.len(), containers.len());
         let rules = Rules {
             kinds,
@@ -363,6 +380,7 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
             packs,
             holders: caps,
             groups,
+            meters,
             bars,
             ground_limit: ground.map(|limit| limit + 1),
             nesting,
@@ -394,6 +412,11 @@ pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
     if is(11) {
         // What took one slot takes several, which may be taken.
         rules.kinds.iter_mut().for_each(|kind| kind.needs = BTreeSet::from([0, 1]));
+    }
+    if is(1) {
+        // What a meter was at is beyond its bounds.
+        let meters = rules.meters.iter_mut().flat_map(BTreeMap::values_mut);
+        meters.for_each(|it| (it.min, it.max, it.start) = (it.min + 1_000, it.min + 1_000, it.min + 1_000));
     }
     for (cap, caps) in &mut rules.holders {
         if is(3) {
@@ -434,10 +457,15 @@ pub(super) fn tightened(rules: &Rules, which: u16) -> Rules {
             }
         }
     }
-    let deals = std::mem::take(&mut rules.deals);
-    rules.deals = deals.into_iter().filter(|deal| is_admitted(&rules, deal)).collect();
-    rules.recipes = fitted_recipes(&rules, rules.recipes.clone());
+    refit(&mut rules);
     rules
+}
+
+/// Leaves out the deals and recipes whose items are no longer admitted.
+pub(crate) fn refit(rules: &mut Rules) {
+    let deals = std::mem::take(&mut rules.deals);
+    rules.deals = deals.into_iter().filter(|deal| is_admitted(rules, deal)).collect();
+    rules.recipes = fitted_recipes(rules, rules.recipes.clone());
 }
 
 pub(super) fn decimal(thousandths: i64) -> Decimal {
@@ -485,6 +513,11 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
         }
         for (property, value) in &kind.properties {
             let _ = writeln!(text, "properties.p{property}-value = {}", decimal(*value));
+        }
+        if let Some(effects) = &kind.effects {
+            let effect = |(meter, each): (&usize, &i64)| format!("{} = {}", rules.names.meters[*meter], decimal(*each));
+            let effects: Vec<String> = effects.iter().map(effect).collect();
+            let _ = writeln!(text, "use = {{ effects = {{ {} }} }}", effects.join(", "));
         }
         let needs: Vec<String> = kind.needs.iter().map(|name| format!("\"s{name}\"")).collect();
         let _ = writeln!(text, "occupies-slots = [{}]", needs.join(", "));
@@ -544,6 +577,14 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
         match rules.groups[index].iter().find(is_alone) {
             Some(group) => _ = write!(of_groups, "[group.g{group}]\n{limits}"),
             None => text += &limits,
+        }
+        for (meter, MeterSpec { start, min, max, refuses }) in &rules.meters[index] {
+            let [start, min, max] = [*start, *min, *max].map(decimal);
+            let (name, beyond) = (&rules.names.meters[*meter], if *refuses { "refuse" } else { "stop" });
+            let _ = writeln!(
+                text,
+                "meters.{name} = {{ start = {start}, min = {min}, max = {max}, beyond = \"{beyond}\" }}"
+            );
         }
         let (shortcuts, cleared) = rules.bars[index];
         if shortcuts > 0 {

@@ -10,8 +10,8 @@ use hypotheke::text::Source;
 
 use super::rules::{names_of, rules_text};
 use crate::model::{
-    Access, ContainerSpec, DealSpec, DealTerms, Fault, FilterSpec, KindSpec, RecipeSpec, Rules, SlotSpec, Try,
-    with_fault,
+    Access, ContainerSpec, DealSpec, DealTerms, Fault, FilterSpec, KindSpec, MeterSpec, RecipeSpec, Rules, SlotSpec,
+    Try, with_fault,
 };
 use crate::names::Plain;
 
@@ -26,6 +26,7 @@ fn kind(weight: i64, limit: u32, tags: &[usize]) -> KindSpec {
         properties: BTreeMap::new(),
         needs: BTreeSet::new(),
         pack: None,
+        effects: None,
     }
 }
 
@@ -57,7 +58,7 @@ fn rules() -> Rules {
         KindSpec { is_protected: true, ..kind(500, 2, &[]) },
         KindSpec { pack: Some(0), ..kind(500, 1, &[2]) },
         KindSpec { needs: BTreeSet::from([0, 1]), ..kind(2_100, 1, &[1]) },
-        KindSpec { most: Some(9), ..kind(1, 7, &[1]) },
+        KindSpec { most: Some(9), effects: Some(BTreeMap::from([(1, 1_000)])), ..kind(1, 7, &[1]) },
     ];
     let owner = Access::owner;
     let holder = |index, spec: ContainerSpec| ContainerSpec {
@@ -120,6 +121,10 @@ fn rules() -> Rules {
         packs: vec![ContainerSpec { take: for_first, ..pack(2) }, pack(1)],
         holders: vec![(Some(7_000), Vec::new()), (None, Vec::new())],
         groups: vec![BTreeSet::from([0]), BTreeSet::new()],
+        meters: vec![
+            BTreeMap::from([(1, MeterSpec { start: 0, min: 0, max: 2_500, refuses: false })]),
+            BTreeMap::new(),
+        ],
         bars: vec![(2, true), (0, false)],
         ground_limit: Some(4),
         nesting: 2,

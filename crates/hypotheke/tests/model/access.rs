@@ -13,6 +13,7 @@ impl Model {
                 (vec![], vec![to])
             }
             Request::Consume(_, _, from)
+            | Request::Use(_, _, _, from)
             | Request::Drop(_, _, from, _)
             | Request::Lift(_, _, from)
             | Request::Equip(_, _, from)

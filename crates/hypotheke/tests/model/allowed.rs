@@ -311,7 +311,9 @@ impl Model {
         let may = match request {
             Request::By(_, inner) => return self.not_allowed(inner),
             Request::Create(_, _, _, to, _) => some(self.sides(to, false), &|to| self.may_enter(&None, to)),
-            Request::Consume(_, _, from) => some(self.sides(from, true), &|from| self.may_leave(from, &None)),
+            Request::Consume(_, _, from) | Request::Use(_, _, _, from) => {
+                some(self.sides(from, true), &|from| self.may_leave(from, &None))
+            }
             Request::Move(_, _, from, to) | Request::Split(_, from, to) | Request::Merge(_, from, to) => {
                 between(from, to)
             }

@@ -22,6 +22,7 @@ pub(crate) struct Document {
     hand: Option<Stack>,
     origin: Option<(Owner, usize)>,
     bar: Vec<Option<usize>>,
+    meters: BTreeMap<usize, i64>,
 }
 
 impl Document {
@@ -106,10 +107,12 @@ impl Model {
             hand: None,
             origin: None,
             bar: Vec::new(),
+            meters: BTreeMap::new(),
         };
         if let Who::Holder(holder) = who {
             document.hand.clone_from(&self.state.hands[holder][0]);
             document.bar.clone_from(&self.state.bars[holder]);
+            document.meters.clone_from(&self.state.meters[holder]);
             // An origin outside the departing entity is cleared.
             document.origin = self.state.origins[holder].filter(|(owner, _)| match owner {
                 Owner::Container(index) => carried.contains(index),
@@ -143,6 +146,7 @@ impl Model {
                 self.state.hands[holder][0] = None;
                 self.state.origins[holder] = None;
                 self.state.bars[holder].fill(None);
+                self.state.meters[holder].clear();
             }
         }
     }
@@ -185,6 +189,7 @@ impl Model {
                 self.state.hands[holder][0].clone_from(&document.hand);
                 self.state.origins[holder] = document.origin;
                 self.state.bars[holder].clone_from(&document.bar);
+                self.state.meters[holder].clone_from(&document.meters);
             }
         }
         self.state.arrivals.insert(who, document.number);

@@ -57,10 +57,12 @@ pub(crate) enum Fault {
     OwnerLostInASave,
     AnyoneCrafts,
     InputsUsedTwice,
+    MeterBeyondItsBound,
+    OneEffectForAll,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 52] = [
+    pub(crate) const ALL: [Fault; 54] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -113,6 +115,8 @@ impl Fault {
         Fault::OwnerLostInASave,
         Fault::AnyoneCrafts,
         Fault::InputsUsedTwice,
+        Fault::MeterBeyondItsBound,
+        Fault::OneEffectForAll,
     ];
 
     pub(crate) fn is_on(self) -> bool {

@@ -19,6 +19,7 @@ mod rules;
 mod shortcuts;
 mod single;
 mod state;
+mod using;
 mod wearing;
 
 use std::collections::{BTreeMap, BTreeSet};
@@ -32,7 +33,7 @@ pub(crate) use hypotheke::{Amount, SortKey};
 use placing::Bearer;
 use reasons::{Portion, in_order};
 pub(crate) use rules::{
-    Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
+    Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, MeterSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
 };
 pub(crate) use state::{At, Cell, Inside, Owner, Root, Stack, State};
 
@@ -75,6 +76,8 @@ pub(crate) enum Request {
     Buy(Option<usize>, Amount, usize, At),
     Sell(Option<usize>, Amount, usize, At),
     Trade(Offer, Offer),
+    /// How many items of a kind, and from where.
+    Use(Option<usize>, Amount, usize, At),
     /// How often, the recipe, and the container.
     Craft(Amount, usize, At),
     /// A holder acts.
@@ -200,6 +203,7 @@ fn named(request: &Request) -> Vec<&At> {
         | Request::Buy(_, _, _, at)
         | Request::Sell(_, _, _, at)
         | Request::Craft(_, _, at)
+        | Request::Use(_, _, _, at)
         | Request::Depart(at) => vec![at],
         Request::Move(_, _, one, other)
         | Request::Swap(one, other)
@@ -259,6 +263,7 @@ fn actor(request: &Request) -> Option<usize> {
         | Request::Deposit(holder, _)
         | Request::Buy(holder, ..)
         | Request::Sell(holder, ..)
+        | Request::Use(holder, ..)
         | Request::Leave(holder) => *holder,
         _ => None,
     }
@@ -280,6 +285,7 @@ impl Request {
             Request::Deposit(_, into) => Request::Deposit(by, into),
             Request::Buy(_, amount, kind, at) => Request::Buy(by, amount, kind, at),
             Request::Sell(_, amount, kind, at) => Request::Sell(by, amount, kind, at),
+            Request::Use(_, amount, kind, from) => Request::Use(by, amount, kind, from),
             request => Request::By(holder, Box::new(request)),
         }
     }
@@ -298,6 +304,7 @@ impl Request {
                 | Request::Deposit(..)
                 | Request::Buy(..)
                 | Request::Sell(..)
+                | Request::Use(..)
                 | Request::Leave(_)
         )
     }
@@ -362,7 +369,7 @@ impl Model {
         {
             self.list = vec![no.clone()];
         }
-        let described_first = ["unknown", "no-recipe", "bad-amount", "overflow"];
+        let described_first = ["unknown", "no-recipe", "no-use", "bad-amount", "overflow"];
         let is_described_first = answer.as_ref().is_err_and(|no| {
             let reveals = not_allowed.is_some() && asked.would_reveal(request, no.reason);
             described_first.contains(&no.reason) && !reveals
@@ -460,6 +467,7 @@ impl Model {
             Request::Buy(holder, amount, kind, at) => self.deal(*holder, true, (*amount, *kind), at),
             Request::Sell(holder, amount, kind, at) => self.deal(*holder, false, (*amount, *kind), at),
             Request::Trade(one, other) => self.trade(*one, *other),
+            Request::Use(holder, amount, kind, from) => self.use_items(*holder, *amount, *kind, from),
             Request::Craft(amount, recipe, at) => self.craft(*amount, *recipe, at),
             Request::By(_, inner) => self.answer(inner),
             Request::Together(steps) => self.together(steps),

@@ -27,10 +27,11 @@ impl Portion {
     }
 }
 
-const ORDER: [&str; 22] = [
+const ORDER: [&str; 24] = [
     "stale",
     "unknown",
     "no-recipe",
+    "no-use",
     "bad-amount",
     "overflow",
     "not-open",
@@ -50,6 +51,7 @@ const ORDER: [&str; 22] = [
     "weight-cap",
     "stack-limit",
     "no-room",
+    "meter",
 ];
 
 /// In the order of the checks, each once.

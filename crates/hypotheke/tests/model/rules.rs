@@ -20,6 +20,18 @@ pub(crate) struct KindSpec {
     pub(crate) needs: BTreeSet<usize>,
     /// Which of the containers that packs bring.
     pub(crate) pack: Option<usize>,
+    /// By how much a use changes meters, if it has a use.
+    pub(crate) effects: Option<BTreeMap<usize, i64>>,
+}
+
+/// A number between two bounds.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct MeterSpec {
+    pub(crate) start: i64,
+    pub(crate) min: i64,
+    pub(crate) max: i64,
+    /// What would bring it beyond them is refused.
+    pub(crate) refuses: bool,
 }
 
 /// The maximum number of items that match the filter.
@@ -151,6 +163,8 @@ pub(crate) struct Rules {
     pub(crate) holders: Vec<(Option<i64>, Caps)>,
     /// The groups of each holder.
     pub(crate) groups: Vec<BTreeSet<usize>>,
+    /// The meters of each holder.
+    pub(crate) meters: Vec<BTreeMap<usize, MeterSpec>>,
     /// How many shortcuts each holder has, and whether they are cleared when nothing is left.
     pub(crate) bars: Vec<(usize, bool)>,
     /// The maximum number of stacks on the ground.
@@ -174,6 +188,7 @@ pub(crate) struct Names {
     pub(crate) marks: Vec<String>,
     /// In order.
     pub(crate) properties: Vec<String>,
+    pub(crate) meters: Vec<String>,
     pub(crate) slots: Vec<String>,
     /// In the order of the ruleset.
     pub(crate) recipes: Vec<String>,
@@ -205,6 +220,7 @@ impl Names {
             labels: (0..kinds).map(|kind| format!("n{}", 9 - kind)).collect(),
             marks: numbered('m', marks),
             properties: (0..properties).map(|property| format!("p{property}-value")).collect(),
+            meters: ["air", "warmth"].map(str::to_owned).to_vec(),
             slots: numbered('s', slots),
             // As many as any random ruleset has.
             recipes: numbered('r', 3),

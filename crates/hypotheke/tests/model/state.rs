@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::departures::Who;
 use super::faults::Fault;
-use super::rules::{ContainerSpec, FilterSpec, Rules};
+use super::rules::{ContainerSpec, FilterSpec, MeterSpec, Rules};
 
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct Stack {
@@ -72,6 +72,8 @@ pub(crate) struct State {
     pub(crate) origins: Vec<Option<(Owner, usize)>>,
     /// At which kinds the shortcuts of each holder point.
     pub(crate) bars: Vec<Vec<Option<usize>>>,
+    /// The value of each meter of each holder.
+    pub(crate) meters: Vec<BTreeMap<usize, i64>>,
     /// Who owns each container of the world.
     pub(crate) owners: Vec<Option<usize>>,
     /// Which holder has opened which container.
@@ -182,6 +184,11 @@ impl Cell {
     }
 }
 
+/// The first values of meters.
+fn at_start(meters: &BTreeMap<usize, MeterSpec>) -> BTreeMap<usize, i64> {
+    meters.iter().map(|(meter, spec)| (*meter, spec.start)).collect()
+}
+
 impl State {
     pub(crate) fn new(rules: &Rules) -> State {
         let slots = rules.containers.iter().map(|container| vec![None; container.slots]).collect();
@@ -193,6 +200,7 @@ impl State {
             transit: Vec::new(),
             origins: vec![None; holders],
             bars: rules.bars.iter().map(|(count, _)| vec![None; *count]).collect(),
+            meters: rules.meters.iter().map(at_start).collect(),
             owners: rules.containers.iter().map(|container| container.owner).collect(),
             open: BTreeSet::new(),
             next_id: 1,

@@ -131,6 +131,10 @@ impl Writer<'_> {
             containers: self.rules.carried(holder).into_iter().map(|index| self.container(index)).collect(),
             hand: hand.map(|stack| self.stack(&stack)),
             origin,
+            meters: self.state.meters[holder]
+                .iter()
+                .map(|(meter, value)| (self.rules.names.meters[*meter].clone(), Decimal::from_thousandths(*value)))
+                .collect(),
             shortcuts: bar.iter().map(|kind| kind.map(|kind| self.rules.names.kinds[kind].clone())).collect(),
         }
     }
@@ -171,6 +175,8 @@ pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
         state.hands[index][0] = holder.hand.as_ref().map(|stack| reader.stack(stack));
         state.bars[index] =
             holder.shortcuts.iter().map(|kind| kind.as_deref().map(|kind| known(&names.kinds, kind))).collect();
+        state.meters[index] =
+            holder.meters.iter().map(|(name, value)| (known(&names.meters, name), value.thousandths())).collect();
         state.origins[index] = holder.origin.as_ref().map(|path| origin(rules, &path.to_string()));
     }
     for landed in &snapshot.ground {

@@ -143,6 +143,13 @@ impl Reader<'_> {
             NamedAction::Sell { amount, kind, at } => {
                 Request::Sell(self.actor, *amount, self.kind(kind)?, self.place(at)?)
             }
+            NamedAction::Use { amount, kind, from } => {
+                let from = match from {
+                    Some(from) => self.place(from)?,
+                    None => At::Holder(self.actor?),
+                };
+                Request::Use(self.actor, *amount, self.kind(kind)?, from)
+            }
             NamedAction::Craft { amount, recipe, at } => {
                 let recipe = Names::find(&self.model.rules.names.recipes, recipe.as_str())?;
                 let own = || self.actor.map(At::Holder);

@@ -4,12 +4,13 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use hypotheke::{
-    Cap, Comparison, ContainerDef, Deal, Decimal, DepletedShortcut, Filter, HolderDef, Ingredient, Kind, KindId,
-    Literal, Price, PropertyValue, PutMode, Recipe, Right, Rounding, Ruleset, WhenUnfit, World,
+    Beyond, Cap, Comparison, ContainerDef, Deal, Decimal, DepletedShortcut, Filter, HolderDef, Ingredient, Kind,
+    KindId, Literal, Meter, Price, PropertyValue, PutMode, Recipe, Right, Rounding, Ruleset, WhenUnfit, World,
 };
 
 use crate::model::{
-    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
+    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, MeterSpec, Names, RecipeSpec, Rules,
+    SlotSpec, Try,
 };
 
 struct Reader<'r> {
@@ -39,6 +40,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     };
     let holders: Vec<(&HolderDef, &str)> =
         rules.holders().iter().flat_map(|def| def.instances().map(move |name| (def, name))).collect();
+    let mut meters = rules.holders().iter().flat_map(HolderDef::meters).map(|meter| meter.name().to_owned());
     let names = Names {
         labels: kinds.iter().map(|id| kind(id).name().to_owned()).collect(),
         marks: sorted(&mut rules.marks().iter().map(|mark| mark.name().to_owned())),
@@ -49,6 +51,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         containers: containers.iter().map(own).collect(),
         definitions: containers.iter().map(|id| def(id).id().to_owned()).collect(),
         lender: None,
+        meters: sorted(&mut meters),
         recipes: rules.recipes().iter().map(|recipe| recipe.id().to_owned()).collect(),
         kinds,
     };
@@ -80,6 +83,12 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         .iter()
         .map(|(def, _)| (def.shortcuts() as usize, def.depleted_shortcuts() == DepletedShortcut::Clear))
         .collect();
+    let meter = |meter: &Meter| {
+        let [start, min, max] = [meter.start(), meter.min(), meter.max()].map(Decimal::thousandths);
+        let number = Names::find(&reader.names.meters, meter.name()).expect("a meter");
+        (number, MeterSpec { start, min, max, refuses: meter.beyond() == Beyond::Refuse })
+    };
+    let meters = holders.iter().map(|(def, _)| def.meters().iter().map(meter).collect()).collect();
     let caps = holders.iter().map(|(def, _)| (def.weight_cap().map(Decimal::thousandths), reader.caps(def.caps())));
     let holders = caps.collect();
     let deals = rules.deals().iter().map(|deal| reader.deal(deal)).collect();
@@ -90,6 +99,7 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         packs,
         holders,
         groups: groups_of_all,
+        meters,
         bars,
         ground_limit: rules.ground_limit().map(|limit| limit as usize),
         nesting: i64::from(rules.nesting()),
@@ -129,6 +139,10 @@ impl Reader<'_> {
             most: kind.max_in_world(),
             properties,
             needs: kind.occupied_slots().map(|name| Names::find(&self.names.slots, name).expect("a slot")).collect(),
+            effects: kind.has_use().then(|| {
+                let number = |name: &str| Names::find(&self.names.meters, name).expect("a meter");
+                kind.effects().map(|(meter, each)| (number(meter), each.thousandths())).collect()
+            }),
             pack: kind.pack().map(|def| Names::find(&self.packs, def.id()).expect("a pack")),
         }
     }

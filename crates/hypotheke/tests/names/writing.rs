@@ -151,6 +151,10 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
             actor = *holder;
             NamedAction::Sell { amount: *amount, kind: kind(goods), at: at(place) }
         }
+        Request::Use(holder, amount, item, place) => {
+            actor = *holder;
+            NamedAction::Use { amount: *amount, kind: kind(item), from: Some(at(place)) }
+        }
         Request::Craft(amount, recipe, place) => {
             NamedAction::Craft { amount: *amount, recipe: names.recipes[*recipe].as_str().into(), at: Some(at(place)) }
         }

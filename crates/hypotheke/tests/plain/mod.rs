@@ -6,8 +6,8 @@ use std::collections::BTreeSet;
 
 use hypotheke::explore::Verb;
 use hypotheke::{
-    Action, Amount, ContainerId, DealSide, Decimal, HolderId, KindId, Landing, LiftAmount, MarkId, Offered, Operation,
-    Place, PropertyId, PropertyValue, Recipe, SortKey, StackView, World,
+    Action, Amount, ContainerId, DealSide, Decimal, HolderId, Kind, KindId, Landing, LiftAmount, MarkId, Offered,
+    Operation, Place, PropertyId, PropertyValue, Recipe, SortKey, StackView, World,
 };
 
 /// The scope.
@@ -116,10 +116,18 @@ impl Tried {
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => self.changers(),
                 // A bar belongs to one holder, and the game may bind there too.
                 Verb::Bind | Verb::Unbind => vec![None],
-                Verb::Equip | Verb::Unequip | Verb::Lift | Verb::Put | Verb::Return | Verb::Deposit | Verb::Leave => {
-                    self.actors.iter().copied().map(Some).collect()
-                }
-                Verb::Open | Verb::Close | Verb::Buy | Verb::Sell => self.actors.iter().copied().map(Some).collect(),
+                Verb::Equip
+                | Verb::Unequip
+                | Verb::Lift
+                | Verb::Put
+                | Verb::Return
+                | Verb::Deposit
+                | Verb::Leave
+                | Verb::Open
+                | Verb::Close
+                | Verb::Buy
+                | Verb::Sell
+                | Verb::Use => self.actors.iter().copied().map(Some).collect(),
                 // No search tries these.
                 Verb::Together | Verb::Trade | Verb::Depart | Verb::Arrive => Vec::new(),
             };
@@ -333,6 +341,15 @@ impl Tried {
                     }
                 }
             }
+            Verb::Use => {
+                let usable = world.rules().kinds().filter(|kind| kind.has_use()).map(Kind::handle);
+                let whole = [containers(), self.whole(&places.holders), self.whole(&[Place::Ground])].concat();
+                let from: Vec<Place> = places.stacks().chain(whole).collect();
+                for (kind, from) in usable.flat_map(|kind| from.iter().map(move |from| (kind, *from))) {
+                    let amounts = self.amounts(count_in(world, from, Some(kind)));
+                    found.extend(amounts.iter().map(|&amount| Action::Use { amount, kind, from }));
+                }
+            }
             // By each actor, out of what it or the container has; in whole lots.
             Verb::Buy | Verb::Sell => {
                 let buys = verb == Verb::Buy;
@@ -490,6 +507,7 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
             let name = if matches!(operation.action, Action::Buy { .. }) { "buy" } else { "sell" };
             format!("{name} {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*at))
         }
+        Action::Use { kind, from, .. } => format!("use {kind:?} {}", place(*from)),
         Action::Craft { recipe, at, .. } => format!("craft {recipe:?} {}", place(*at)),
         Action::Trade { one, other } => format!("trade {:?} {:?}", one.kind, other.kind),
         Action::Together { .. } | Action::Depart { .. } | Action::Arrive { .. } => {

@@ -15,6 +15,7 @@ use std::sync::Arc;
 use rustc_hash::FxHashSet;
 
 use crate::id::KindId;
+use crate::quantity::Decimal;
 use crate::ruleset::Ruleset;
 use crate::world::{ClassKey, Origin, PerKind, World};
 use place::Place;
@@ -73,6 +74,7 @@ struct Bearer {
     hand: u32,
     containers: Vec<u32>,
     shortcuts: Vec<Option<KindId>>,
+    meters: Vec<Decimal>,
     origin: Option<Origin>,
 }
 
@@ -175,6 +177,7 @@ impl Bearer {
             hand: world.hand_of(number),
             containers: world.containers_of(number).to_vec(),
             shortcuts: world.kinds_bound_by(number).to_vec(),
+            meters: world.meters_of(number).to_vec(),
             origin: world.origin_of(number),
         }
     }
@@ -185,6 +188,7 @@ impl Bearer {
             && self.hand == world.hand_of(number)
             && self.containers == world.containers_of(number)
             && self.shortcuts == world.kinds_bound_by(number)
+            && self.meters == world.meters_of(number)
             && self.origin == world.origin_of(number)
     }
 }

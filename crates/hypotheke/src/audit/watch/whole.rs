@@ -7,7 +7,8 @@ use smallvec::SmallVec;
 use super::IncrementalAudit;
 use crate::id::{HolderDefId, KindId};
 use crate::narrow;
-use crate::ruleset::{Cap, DepletedShortcut, FilterId};
+use crate::quantity::Decimal;
+use crate::ruleset::{Cap, DepletedShortcut, FilterId, Meter};
 use crate::world::{ClassKey, ClassView, GROUND, NONE, Origin, World};
 
 /// A count for each of the filters of all caps.
@@ -147,6 +148,11 @@ impl Walk<'_> {
         let known = &self.watch.holders[holder as usize];
         let def = self.watch.rules.holder(holder_def(self.world, holder));
         if known.shortcuts.len() != def.shortcuts() as usize {
+            return false;
+        }
+        let meters = def.meters();
+        let is_within = |(meter, value): (&Meter, &Decimal)| (meter.min..=meter.max).contains(value);
+        if known.meters.len() != meters.len() || !meters.iter().zip(&known.meters).all(is_within) {
             return false;
         }
         let bound = known.shortcuts.iter().flatten();

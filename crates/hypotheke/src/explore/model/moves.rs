@@ -524,6 +524,27 @@ impl Scope {
         }
     }
 
+    /// Items that have a use, from each place.
+    fn uses(&self, world: &World, actor: HolderId, places: &Places, moves: &mut Moves) {
+        if !self.tries(Verb::Use) {
+            return;
+        }
+        let has_use = |kind: KindId| world.rules().known_kind(kind).has_use();
+        for (at, cell) in places.stacks() {
+            let kind = world.rules().kind_id(cell.kind);
+            if has_use(kind) {
+                self.each_amount(cell.count, |amount| moves.push(Operation::using(amount, kind, at, actor)));
+            }
+        }
+        if self.whole_places {
+            self.each_of_whole_places(world, places, true, |from, kind, amount| {
+                if has_use(kind) {
+                    moves.push(Operation::using(amount, kind, from, actor));
+                }
+            });
+        }
+    }
+
     /// Deals for what there is, in whole lots.
     fn deals(&self, world: &World, (actor, side): (HolderId, DealSide), places: &Places, moves: &mut Moves) {
         let verb = if side == DealSide::Buy { Verb::Buy } else { Verb::Sell };
@@ -559,6 +580,7 @@ impl Scope {
 
     fn of_holder(&self, world: &World, actor: HolderId, places: &Places, moves: &mut Moves) {
         self.own_crafts(world, actor, moves);
+        self.uses(world, actor, places, moves);
         let is_worn = |source: &&Source| {
             let worn = world.container_def(source.container).is_some_and(ContainerDef::is_worn);
             worn && world.carrier(source.container) == Some(actor)

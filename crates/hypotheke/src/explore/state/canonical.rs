@@ -58,6 +58,8 @@ struct CanonicalHolder {
     /// slots.
     origin: Option<(String, Vec<u32>)>,
     shortcuts: Vec<Option<String>>,
+    /// In thousandths.
+    meters: Vec<(String, i64)>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -178,6 +180,7 @@ impl<'s> Reader<'s> {
             hand,
             origin,
             shortcuts,
+            meters,
         } = holder;
         CanonicalHolder {
             name: name.clone(),
@@ -185,6 +188,7 @@ impl<'s> Reader<'s> {
             hand: hand.as_ref().map(|stack| self.stack(stack)),
             origin: origin.as_ref().map(|origin| self.origin(origin)),
             shortcuts: shortcuts.clone(),
+            meters: meters.iter().map(|(name, value)| (name.clone(), value.thousandths())).collect(),
         }
     }
 

@@ -242,6 +242,11 @@ impl Packer {
         if scope.has_ids {
             put(bytes, world.next_stack);
         }
+        if scope.tries(Verb::Use) {
+            for &holder in &self.holders {
+                world.meters_of(holder).iter().for_each(|value| put(bytes, value.thousandths().cast_unsigned()));
+            }
+        }
         for nth in 0..self.holders.len() {
             for kind in world.shortcuts_of(self.holders[nth]) {
                 put(bytes, kind.map_or(0, |kind| u64::from(kind.0) + 1));

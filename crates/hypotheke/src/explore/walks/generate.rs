@@ -431,6 +431,7 @@ impl<'w> Scene<'w> {
             Verb::Sell => self.deal(DealSide::Sell),
             Verb::Trade => self.trade(),
             Verb::Craft => self.craft(),
+            Verb::Use => self.use_items(),
             Verb::Sort => {
                 let (container, by) = (self.container()?, *self.one_of(&SortKey::ALL)?);
                 Some(Operation::sorting(container, by))
@@ -501,6 +502,25 @@ impl<'w> Scene<'w> {
             amount => amount,
         };
         Some(Operation { actor, ..Operation::crafting(amount, recipe, at) })
+    }
+
+    /// Items that a holder uses, mostly such that have a use.
+    fn use_items(&mut self) -> Option<Operation> {
+        let actor = self.holder()?;
+        let world = self.world;
+        for _ in 0..4 {
+            let from = self.stack_anywhere()?;
+            let Some(stack) = world.stacks_in(Some(from)).first().copied() else { continue };
+            if !stack.kind().has_use() && self.below(8) > 0 {
+                continue;
+            }
+            let amount = match self.amount(stack.count(), 0) {
+                Amount::All => Amount::Exactly(1),
+                amount => amount,
+            };
+            return Some(Operation::using(amount, stack.kind().handle(), from, actor));
+        }
+        None
     }
 
     /// A recipe, whether there is enough for it or not.

@@ -16,6 +16,7 @@ mod transit;
 pub(super) use pending::DraftPoint;
 pub(super) use placing::Onto;
 use placing::Placing;
+pub(super) use transit::Floors;
 
 use super::Done;
 use super::refusal::{Cause, Refusal, Unknown};

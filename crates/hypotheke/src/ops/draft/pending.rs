@@ -190,6 +190,7 @@ impl Draft<'_> {
                 }
                 Event::Resized { container, after, .. } => self.clear_origins_beyond(container.index, after),
                 Event::Bound { .. }
+                | Event::Metered { .. }
                 | Event::Opened { .. }
                 | Event::Closed { .. }
                 | Event::Given { .. }

@@ -5,26 +5,39 @@ use crate::narrow;
 use crate::ruleset::Border;
 use crate::world::{Bearer, ContainerState, NONE, Spot};
 
-/// What limited containers and holders had before an exchange: it must not make an excess worse,
-/// and may leave it.
+/// What limited containers and holders had before an exchange or a craft: it must not make an excess
+/// worse, and may leave it.
 #[derive(Debug)]
-pub(super) struct Floors {
+pub(in crate::ops) struct Floors {
     weights: Vec<(Bearer, i64)>,
     caps: Vec<((Bearer, u32), i64)>,
 }
 
 impl Draft<'_> {
+    /// What they have by now.
+    pub(in crate::ops) fn floors(&mut self) -> Floors {
+        self.settle();
+        let overlay = &self.scratch.overlay;
+        Floors { weights: overlay.weights.clone(), caps: overlay.caps.clone() }
+    }
+
+    /// Limits allow what was there then.
+    pub(in crate::ops) fn allow(&mut self, floors: Floors) {
+        self.placing.floors = Some(floors);
+    }
+
     /// Adds the container. It has no border, and counts for nobody. Nothing looks for its slots, so
     /// any number is one of them.
     pub(in crate::ops) fn open_transit(&mut self) -> u32 {
-        self.settle();
+        let floors = self.floors();
         let overlay = &mut self.scratch.overlay;
         overlay.used = true;
         let mut state = ContainerState::new(&self.world.rules, NONE, 1);
         state.set_borders([Border::Surrounding; 3]);
         overlay.new_packs.push(state);
-        self.placing.floors = Some(Floors { weights: overlay.weights.clone(), caps: overlay.caps.clone() });
-        self.world.container_count() + narrow::index(overlay.new_packs.len() - 1)
+        let transit = self.world.container_count() + narrow::index(overlay.new_packs.len() - 1);
+        self.allow(floors);
+        transit
     }
 
     /// Removes it. It is empty, and nothing else was added since.

@@ -107,6 +107,7 @@ impl Compiler {
         self.compile_needs();
         self.compile_attributes();
         self.compile_holders();
+        self.compile_uses();
         self.check_places();
         self.compile_access();
         self.compile_deals();

@@ -6,9 +6,10 @@ use super::{Compiler, small};
 use crate::id::{ContainerDefId, HolderDefId};
 use crate::quantity::Decimal;
 use crate::ruleset::Access;
+use crate::ruleset::meters::MeterSource;
 use crate::ruleset::places::{Cap, ContainerDef, GroupDef, HolderDef, PutMode, SlotDef};
 use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
-use crate::text::{Diagnostic, Location, suggestion};
+use crate::text::{Diagnostic, Location, nearest, suggestion};
 
 /// The most slots of one container.
 const MAX_SLOTS: u32 = 4_000_000;
@@ -199,6 +200,28 @@ impl Compiler {
         self.rules.grants.sort_by_key(|(kind, attribute, _)| (*kind, *attribute));
     }
 
+    /// What uses do. An effect on a meter that no holder has is a fault.
+    pub(super) fn compile_uses(&mut self) {
+        for (kind, source) in self.source.uses.clone() {
+            let mut effects: Vec<(Box<str>, Decimal)> = Vec::new();
+            for (meter, number) in source.effects {
+                if !self.source.meter_names.contains(&meter.value) {
+                    let known = self.source.meter_names.iter().map(String::as_str);
+                    let help = nearest(&meter.value, known).map(|name| format!("Did you mean `{name}`?"));
+                    let message = format!("no holder has the meter `{}`", meter.value);
+                    let fault = Diagnostic::error("unknown-meter", meter.at, message).label("unknown meter");
+                    let help = help.unwrap_or_else(|| {
+                        format!("Add it to a holder: `meters.{} = {{ start = 10, min = 0, max = 10 }}`", meter.value)
+                    });
+                    self.fault(fault.help(help));
+                }
+                effects.push((meter.value.as_str().into(), number));
+            }
+            effects.sort();
+            self.rules.uses.insert(kind, effects);
+        }
+    }
+
     /// Thresholds in rising order; each has a weight and a name of its own.
     fn compile_encumbrance(
         &mut self,
@@ -331,6 +354,7 @@ impl Compiler {
                 shortcuts,
                 spent: holder.depleted_shortcuts,
                 encumbrance: self.compile_encumbrance(&holder.id.value, &holder.encumbrance),
+                meters: holder.meters.iter().map(MeterSource::compiled).collect(),
             };
             self.rules
                 .holder_index

@@ -339,5 +339,10 @@ fn claim(parser: &mut LineParser<'_, '_>) -> Parsed<Option<Claim>> {
         let place = if parser.keyword("in") { Some(measured_place(parser)?) } else { None };
         return Ok(Some(Claim::Count(name, place)));
     }
+    if parser.name_of_ahead() {
+        let name = parser.word("a meter")?;
+        parser.require_keyword("of")?;
+        return measured_place(parser).map(|holder| Some(Claim::Meter(name, holder)));
+    }
     Ok(None)
 }
