@@ -2,7 +2,9 @@
 
 use std::sync::Arc;
 
+use hypotheke::explore::{ClaimsFile, Exploration};
 use hypotheke::save::Save;
+use hypotheke::text::Source;
 use hypotheke::{Amount, Decimal, NamedOperation, Operation, Reason, Ruleset, World};
 
 use crate::faults::faults_after;
@@ -140,6 +142,69 @@ fn both_forms_of_a_save_keep_meters_and_an_earlier_save_has_them_at_their_start(
     wrong.holders[0].meters.insert("cold".to_owned(), 1.into());
     let error = World::from_snapshot(&rules, &wrong).expect_err("an unknown meter").to_string();
     assert!(error.contains("unknown meter `cold`"), "{error}");
+}
+
+#[test]
+fn a_use_without_effects_is_a_difference_and_so_is_each_part_of_a_meter() {
+    let base = format!("{RULES}{HEAT}");
+    let (old, plain) = (rules(&base), "[container.bag]");
+    for (from, to) in [
+        (plain, "[kind.whistle]\nuse = {}\n[container.bag]"),
+        ("heat = -5", "heat = -6"),
+        ("start = 20", "start = 21"),
+        ("min = 0", "min = 1"),
+        ("max = 40", "max = 41 , beyond = \"refuse\""),
+    ] {
+        let new = base.replace(from, to);
+        assert_ne!(new, base);
+        assert!(!hypotheke::compare(&old, &rules(&new)).is_empty(), "{to}");
+    }
+    let without = rules(&base.replace(plain, "[kind.whistle]\n[container.bag]"));
+    let with = rules(&base.replace(plain, "[kind.whistle]\nuse = {}\n[container.bag]"));
+    let found: Vec<String> = hypotheke::compare(&without, &with).iter().map(|it| format!("{it:?}")).collect();
+    assert!(found.len() == 1 && found[0].contains("without effects"), "{found:?}");
+    assert_ne!(without.fingerprint(), with.fingerprint());
+}
+
+/// The claims of a file about these rules: what each is vacuous for.
+fn vacuous(rules: &Arc<Ruleset>, claims: &str) -> Vec<Vec<String>> {
+    let file = ClaimsFile::parse(Source::new("a.claims", claims)).unwrap_or_else(|errors| panic!("{errors}"));
+    let exploration = Exploration::new(rules, &file).unwrap_or_else(|errors| panic!("{errors}"));
+    exploration.search().verdicts.into_iter().map(|verdict| verdict.vacuous).collect()
+}
+
+#[test]
+fn a_claim_about_a_meter_says_something_only_if_the_meter_changes() {
+    let start = "[container.depot]\nslots = 1\n[start]\ndepot = [\"2 tea\"]\n\"mara.bag\" = [\"1 cup\"]\n[kind.cup]\n";
+    let rules = rules(&format!("{RULES}{HEAT}{start}"));
+    let claim = "always\n  heat of mara <= 40\n";
+    assert_eq!(vacuous(&rules, &format!("explore\n  verbs use\n{claim}")), [[""; 0]]);
+    let unchanged = [["heat of mara was always at its start"]];
+    assert_eq!(vacuous(&rules, &format!("explore\n  verbs move\n{claim}")), unchanged);
+}
+
+#[test]
+fn each_member_of_a_group_must_have_the_meter_of_a_check() {
+    let groups = "groups = [\"crew\"]\n";
+    let rules = rules(&format!("{RULES}{groups}{HEAT}[holder.sled]\ncarries = [\"bag\"]\n{groups}"));
+    let file = ClaimsFile::parse(Source::new("a.claims", "always\n  heat of each crew <= 40\n")).expect("claims");
+    let found = Exploration::new(&rules, &file).expect_err("one has no heat").to_string();
+    assert!(found.contains("sled has no meter `heat`"), "{found}");
+}
+
+/// At its bound the meter would refuse one, but nothing follows an amount that is no amount.
+#[test]
+fn nothing_is_checked_after_a_bad_amount() {
+    let meter = "meters.heat = { start = 40, min = 0, max = 40, beyond = \"refuse\" }\n";
+    let world = World::new(&rules(&format!("{RULES}{meter}[start]\n\"mara.bag\" = [\"5 tea\"]\n")));
+    let reasons = |sentence: &str| {
+        let operation: NamedOperation = sentence.parse().expect("a sentence");
+        let reply = world.ask(&operation.resolve(&world).expect("names"));
+        reply.causes().iter().map(hypotheke::Cause::reason).collect::<Vec<_>>()
+    };
+    assert_eq!(reasons("mara uses up to 0 tea"), [Reason::BadAmount]);
+    assert_eq!(reasons("mara uses 9 tea"), [Reason::NotEnough, Reason::Meter]);
+    assert_eq!(reasons("mara uses up to 9 tea"), [Reason::Meter]);
 }
 
 #[test]

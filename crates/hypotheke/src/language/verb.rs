@@ -413,7 +413,7 @@ impl Verb {
                 ["together", "together", "done"],
                 "together (move 1 flare from sled to depot; move 1 rope-coil from depot to sled)",
                 (ANYONE, Never, Walks, 2),
-                effects(Any, [YES, YES, YES, YES, YES, YES, NO]),
+                effects(Any, [YES, YES, YES, YES, YES, YES, YES]),
             ),
             Verb::Trade => row(
                 ["trade", "trades", "traded"],
@@ -425,13 +425,13 @@ impl Verb {
                 ["depart", "departs", "departed"],
                 "depart sled",
                 (ANYONE, Items, Walks, 1),
-                effects(Any, [YES, YES, YES, YES, YES, YES, NO]),
+                effects(Any, [YES, YES, YES, YES, YES, YES, YES]),
             ),
             Verb::Arrive => row(
                 ["arrive", "arrives", "arrived"],
                 "arrive sled",
                 (ANYONE, Items, Walks, 2),
-                effects(Any, [YES, YES, YES, YES, YES, YES, NO]),
+                effects(Any, [YES, YES, YES, YES, YES, YES, YES]),
             ),
         }
     }

@@ -194,6 +194,11 @@ impl Carrying<'_> {
 }
 
 fn names_of_orphans(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BTreeMap<String, String>) {
+    let renamed = |holder: &mut String| {
+        if let Some(now) = holders.get(holder) {
+            holder.clone_from(now);
+        }
+    };
     for orphan in &mut snapshot.orphans {
         match orphan {
             Orphan::Stack { place, stack, .. } => {
@@ -207,15 +212,9 @@ fn names_of_orphans(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BT
             Orphan::Variant { marks, properties, .. } => names.look(marks, properties),
             Orphan::Shortcut { holder, kind, .. } => {
                 names.kind(kind);
-                if let Some(now) = holders.get(holder) {
-                    holder.clone_from(now);
-                }
+                renamed(holder);
             }
-            Orphan::Meter { holder, .. } => {
-                if let Some(now) = holders.get(holder) {
-                    holder.clone_from(now);
-                }
-            }
+            Orphan::Meter { holder, .. } => renamed(holder),
             Orphan::Totals { kind, .. } => names.kind(kind),
         }
     }

@@ -268,8 +268,8 @@ impl World {
     /// The recipes for which a container, or a holder, has enough inputs and tools, and how often.
     /// Whether there is room for what they make, and whether the actor may, a
     /// [dry run](World::dry_run) finds out. With a holder's own items, the holder acts, or the game
-    /// (`None`); at a container it makes no difference who acts. The cost grows with the stacks there and with the
-    /// recipes of the place.
+    /// (`None`); at a container it makes no difference who acts. The cost grows with the stacks there
+    /// and with the recipes of the place.
     ///
     /// ```
     /// use hypotheke::{Amount, Operation, Ruleset, World};

@@ -2,7 +2,7 @@
 
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::Draft;
-use super::refusal::{Cause, Refusal, Unknown};
+use super::refusal::{Cause, Reason, Refusal, Unknown};
 use super::{Done, Planned};
 use crate::id::{HolderId, KindId};
 use crate::language::Amount;
@@ -35,6 +35,8 @@ pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, kind: KindId, from: Pl
     let most = metering.most();
     let mut done = match using(draft, amount) {
         Ok(done) => done.count,
+        // Nothing else is checked then.
+        Err(refusal) if refusal.reason() == Reason::BadAmount => return Err(refusal),
         Err(refusal) => {
             draft.note_causes(metering.beyond(checked));
             let could = refusal.max_amount().min(most);

@@ -1,5 +1,7 @@
 //! Meters of holders, such as warmth, and the use of items, which changes them.
 
+use std::collections::BTreeSet;
+
 use super::read::{Reading, Section, Value};
 use super::source::Written;
 use super::toml::{check_name, require_keys};
@@ -108,7 +110,7 @@ pub(crate) struct UseSource {
 pub(super) fn read_meters(
     reading: &mut Reading<'_>,
     section: &Section<'_, '_>,
-    names: &mut Vec<String>,
+    names: &mut BTreeSet<String>,
 ) -> Vec<MeterSource> {
     let entries = reading.entries(section, "meters");
     names.extend(entries.iter().map(|(name, _)| name.value.clone()));

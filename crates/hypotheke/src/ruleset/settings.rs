@@ -443,7 +443,12 @@ impl Lister<'_> {
         let attributes = kind.attributes().map(|(name, number)| format!("{name} {number}"));
         self.rule("attributes", sorted(attributes), "none");
         let effects = kind.effects().map(|(meter, number)| format!("{meter} {number}"));
-        self.rule("use", if kind.has_use() { sorted(effects) } else { "none".to_owned() }, "none");
+        let use_of = match effects.len() {
+            _ if !kind.has_use() => "none".to_owned(),
+            0 => "without effects".to_owned(),
+            _ => sorted(effects),
+        };
+        self.rule("use", use_of, "none");
         let properties = kind.properties().map(|(id, value)| {
             let name = self.names.property(self.rules.property(id).name());
             match value {

@@ -1,6 +1,8 @@
 //! A ruleset as it is written: nothing has been looked up yet, and everything knows where it
 //! stands.
 
+use std::collections::BTreeSet;
+
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::access::Right;
@@ -281,7 +283,7 @@ pub(crate) struct RulesetSource {
     /// What a use of an item does, by kind.
     pub(crate) uses: Vec<(u32, UseSource)>,
     /// The names of the meters of all holders.
-    pub(crate) meter_names: Vec<String>,
+    pub(crate) meter_names: BTreeSet<String>,
     /// The containers that kinds bring along, by kind.
     pub(crate) packs: Vec<(u32, Written<String>)>,
     pub(crate) property_names: Vec<Written<Box<str>>>,

@@ -345,7 +345,18 @@ impl<'f> Checker<'f> {
                 let Some((group, span)) = group else { return };
                 let mut members = self.rules.holders().iter().filter(|def| def.groups().any(|it| it == group));
                 match members.next() {
-                    Some(def) => self.check(line, &check.of_member(def.first_name()), faults),
+                    Some(def) => {
+                        self.check(line, &check.of_member(def.first_name()), faults);
+                        // One member may lack a meter that the others have.
+                        for def in members {
+                            let check = check.of_member(def.first_name());
+                            let meters = check.measured().filter_map(|claim| match claim {
+                                Claim::Meter(name, place) => unknown_meter(name, place, def),
+                                _ => None,
+                            });
+                            faults.extend(meters);
+                        }
+                    }
                     None => {
                         let help = suggestion(group, self.rules.groups().iter().map(GroupDef::id));
                         let message = format!("no holder is in group `{group}`");

@@ -27,6 +27,8 @@ impl Model {
         let before = self.clone();
         let mut done = match self.carry(amount, Some(kind), from, &Going::Out, (0, 0), false) {
             Ok(done) => done,
+            // Nothing else is checked then.
+            Err(refused) if refused.reason == "bad-amount" => return Err(refused),
             Err(refused) => {
                 let list = std::mem::take(&mut self.list);
                 let list = if list.first().is_none_or(|no| no.reason != refused.reason) {

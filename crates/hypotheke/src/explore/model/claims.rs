@@ -442,6 +442,9 @@ impl Ready {
             Ready::Check(Check::PointsAt { shortcut, .. }, _) => {
                 note(FIRST, format!("{shortcut} was always empty"));
             }
+            Ready::Check(Check::Measure { claim: claim @ Measured::Meter(..), .. }, _) => {
+                note(FIRST, format!("{claim} was always at its start"));
+            }
             Ready::Check(..) => {
                 let places: Vec<String> = self.places().into_iter().map(ToString::to_string).collect();
                 note(FIRST, format!("{} was always empty", places.join(", ")));
@@ -473,6 +476,9 @@ fn is_used(world: &World, check: &Check, path: &Path) -> bool {
         (Check::Shortcuts { .. }, Place::Holder(holder)) => is_bound(holder),
         (Check::PointsAt { .. }, Place::Shortcut(holder, nth)) => {
             world.shortcuts(holder).nth(nth as usize).flatten().is_some()
+        }
+        (Check::Measure { claim: Measured::Meter(name, _), .. }, Place::Holder(holder)) => {
+            world.meters(holder).any(|(meter, value)| meter.name() == name.as_str() && value != meter.start())
         }
         _ => !world.stacks_in(Some(place)).is_empty(),
     }

@@ -242,7 +242,7 @@ impl Packer {
         if scope.has_ids {
             put(bytes, world.next_stack);
         }
-        if scope.tries(Verb::Use) {
+        if scope.effects().any(|effects| effects.meters) {
             for &holder in &self.holders {
                 world.meters_of(holder).iter().for_each(|value| put(bytes, value.thousandths().cast_unsigned()));
             }

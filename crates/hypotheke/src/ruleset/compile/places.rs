@@ -9,7 +9,7 @@ use crate::ruleset::Access;
 use crate::ruleset::meters::MeterSource;
 use crate::ruleset::places::{Cap, ContainerDef, GroupDef, HolderDef, PutMode, SlotDef};
 use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
-use crate::text::{Diagnostic, Location, nearest, suggestion};
+use crate::text::{Diagnostic, Location, suggestion};
 
 /// The most slots of one container.
 const MAX_SLOTS: u32 = 4_000_000;
@@ -202,12 +202,12 @@ impl Compiler {
 
     /// What uses do. An effect on a meter that no holder has is a fault.
     pub(super) fn compile_uses(&mut self) {
-        for (kind, source) in self.source.uses.clone() {
+        for (kind, source) in std::mem::take(&mut self.source.uses) {
             let mut effects: Vec<(Box<str>, Decimal)> = Vec::new();
             for (meter, number) in source.effects {
                 if !self.source.meter_names.contains(&meter.value) {
                     let known = self.source.meter_names.iter().map(String::as_str);
-                    let help = nearest(&meter.value, known).map(|name| format!("Did you mean `{name}`?"));
+                    let help = suggestion(&meter.value, known);
                     let message = format!("no holder has the meter `{}`", meter.value);
                     let fault = Diagnostic::error("unknown-meter", meter.at, message).label("unknown meter");
                     let help = help.unwrap_or_else(|| {
