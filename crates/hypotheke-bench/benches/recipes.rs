@@ -1,17 +1,19 @@
-//! What recipes cost: finding those for which a station has enough, carrying one out, and looking
-//! for a cycle that gains. `cargo bench -p hypotheke-bench --bench recipes`
+//! What recipes cost: finding those for which a station has enough, carrying one out, looking for a
+//! cycle that gains, and waiting. `cargo bench -p hypotheke-bench --bench recipes`
 
 #![expect(clippy::panic, reason = "the rules are our own")]
 
 use std::hint::black_box;
 use std::sync::Arc;
 
-use hypotheke::{Amount, Operation, Ruleset, World};
+use hypotheke::{Amount, ContainerId, Operation, Ruleset, World};
 use hypotheke_bench::timed;
 
 const RUNS: usize = 11;
 const EACH: u32 = 1_000;
 const KINDS: u32 = 60;
+/// How many recipes end at one tick.
+const TOGETHER: u32 = 10;
 
 /// A number of recipes at one station, each of two inputs and a tool; every tenth takes what a
 /// filter admits.
@@ -34,6 +36,42 @@ fn rules(recipes: u32) -> Ruleset {
     let stacks: Vec<String> = (0..20).map(|nth| format!("9 k{}", (nth * 11) % KINDS)).collect();
     let builder = builder.container("bench", |it| it.slots(60)).start("bench", stacks.iter().map(String::as_str));
     builder.build().unwrap_or_else(|errors| panic!("{errors}"))
+}
+
+/// A number of stations, all at work, of which ten end at the next tick, ten at the one after it, and
+/// so on.
+fn at_work(stations: u32) -> World {
+    let names: Vec<String> = (0..stations).map(|nth| format!("station-{nth}")).collect();
+    let rules = Ruleset::builder()
+        .kind("peat", |it| it.stack_limit(20))
+        .kind("brick", |it| it.stack_limit(20))
+        .container("station", |it| it.slots(2).copies(names.iter().map(String::as_str)))
+        .recipe("press", |it| {
+            it.at(["station"]).inputs(["1 peat"]).outputs(["1 brick"]).duration((stations / TOGETHER).max(1))
+        })
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    world.set_undo_limit(1);
+    let (Some(peat), Some(press)) = (world.rules().find_kind("peat"), world.rules().find_recipe("press")) else {
+        panic!("no such rules")
+    };
+    let stations: Vec<ContainerId> = world.containers().collect();
+    for (nth, group) in stations.chunks(TOGETHER as usize).enumerate() {
+        let waiting = (nth > 0).then(|| Operation::waiting(1));
+        let starting = group.iter().flat_map(|&station| {
+            [
+                Operation::creating(Amount::Exactly(1), peat, station),
+                Operation::crafting(Amount::Exactly(1), press, station),
+            ]
+        });
+        for operation in waiting.into_iter().chain(starting) {
+            if let Err(refusal) = world.perform(&operation) {
+                panic!("{}", world.explain(&refusal));
+            }
+        }
+    }
+    world
 }
 
 /// The median over all runs, in microseconds for each.
@@ -65,5 +103,19 @@ fn main() {
         });
         let linting = timed(&mut || _ = black_box(rules.lint())).as_secs_f64() * 1e3;
         println!("  one is carried out and undone in {crafting:.1} µs; all warnings are found in {linting:.1} ms");
+    }
+    for stations in [100, 1_000, 10_000, 100_000] {
+        let mut world = at_work(stations);
+        let waiting = Operation::waiting(1);
+        let mut ended = 0;
+        let time = median(|| {
+            if let Ok(outcome) = world.perform(&waiting) {
+                ended = world.events().len();
+                let _ = world.undo(outcome.revision());
+            }
+        });
+        println!(
+            "{stations} stations at work: a wait that ends {TOGETHER} recipes, undone: {time:.1} µs, {ended} events"
+        );
     }
 }

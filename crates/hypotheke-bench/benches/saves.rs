@@ -51,7 +51,7 @@ fn snapshot() -> Snapshot {
             let marks = MARKS.iter().take(marks).map(|mark| (*mark).to_owned()).collect();
             let stack =
                 Stack { id: StackId::new(0, u64::from(serial)), kind, count, marks, properties: BTreeMap::new() };
-            stacks.push(InSlot { slot: nth * 5 / 4, stack });
+            stacks.push(InSlot { slot: nth * 5 / 4, stack, in_work: false });
         }
         let name = format!("store-{container}");
         containers.push(Container {
@@ -61,6 +61,7 @@ fn snapshot() -> Snapshot {
             owner: None,
             opened_by: Vec::new(),
             stacks,
+            job: None,
         });
     }
     Snapshot { containers, totals, next_stack: u64::from(serial) + 1, ..Snapshot::default() }

@@ -107,7 +107,7 @@ pub(crate) enum Command {
     /// Draw containers with their contents, at the start of a ruleset or in a save, and list the
     /// kinds
     #[command(
-        after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds\n  hypotheke show --part rules\n  hypotheke show saves/night.json sled"
+        after_help = "Examples:\n  hypotheke show\n  hypotheke show rules.toml sled surveyor.pockets\n  hypotheke show --part kinds\n  hypotheke show --part rules\n  hypotheke show saves/night.json sled\n  hypotheke show saves/night.json --away 600"
     )]
     Show {
         /// A ruleset, a save or a folder, and the containers and holders to draw; `-` reads a
@@ -120,7 +120,7 @@ pub(crate) enum Command {
         part: Option<Part>,
 
         #[command(flatten)]
-        saved: SaveArgs,
+        saved: WorldArgs,
     },
 
     /// Try one operation without changing anything; list every reason against it
@@ -150,7 +150,7 @@ pub(crate) enum Command {
         force: bool,
 
         #[command(flatten)]
-        saved: SaveArgs,
+        saved: WorldArgs,
     },
 
     /// Run scenarios and report which pass
@@ -227,6 +227,16 @@ pub(crate) struct SaveArgs {
     /// Accept a save that was edited by hand
     #[arg(long)]
     pub(crate) allow_edited: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct WorldArgs {
+    #[command(flatten)]
+    pub(crate) save: SaveArgs,
+
+    /// Let this number of ticks pass in the save first
+    #[arg(long, value_name = "TICKS", value_parser = clap::value_parser!(u32).range(1..))]
+    pub(crate) away: Option<u32>,
 }
 
 #[derive(Debug, Args)]

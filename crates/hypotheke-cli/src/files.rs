@@ -140,6 +140,27 @@ pub(crate) fn load_world(path: &Path, save: &Save, rules: &Arc<Ruleset>) -> Resu
     Ok(world)
 }
 
+/// The world of a save after the ticks of `--away`, or else the start of the ruleset.
+pub(crate) fn load_start(
+    save: Option<(&Path, &Save)>,
+    away: Option<u32>,
+    rules: &Arc<Ruleset>,
+) -> Result<World, InputError> {
+    let mut world = match save {
+        Some((path, save)) => load_world(path, save, rules)?,
+        None => World::new(rules),
+    };
+    let Some(ticks) = away else { return Ok(world) };
+    if !save.is_some_and(|(_, save)| save.is_world()) {
+        return Err(InputError::usage("`--away` needs the save of a world".to_owned(), Some("Name such a save")));
+    }
+    if let Err(refusal) = world.perform(&Operation::waiting(ticks)) {
+        let message = format!("{ticks} ticks cannot pass: {}", world.explain(&refusal));
+        return Err(InputError::usage(message, Some("Let fewer ticks pass")));
+    }
+    Ok(world)
+}
+
 /// A world number that no stack id has.
 const NO_WORLD: u32 = 0xff_fffe;
 

@@ -5,7 +5,7 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use hypotheke::{Beyond, MigrationPolicy, MigrationRules, PutMode, Rounding, Ruleset, VersionChanges};
+use hypotheke::{Beyond, MigrationPolicy, MigrationRules, PutMode, Rounding, Ruleset, VersionChanges, WhenFull};
 use serde::Deserialize;
 use serde_json::Value;
 
@@ -236,7 +236,7 @@ fn the_builder_can_say_each_key() {
         })
         .recipe("melt", |melt| {
             let melt = melt.at(["stall"]).by(["crew"]).inputs(["1 ice"]);
-            melt.tools(["1 book"]).outputs(["1 coin"])
+            melt.tools(["1 book"]).outputs(["1 coin"]).duration(20).when_full(WhenFull::Hold)
         })
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");

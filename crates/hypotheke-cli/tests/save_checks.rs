@@ -70,7 +70,7 @@ fn unreadable_saves_are_bad_input() {
     fs::write(at.join("saves/edited.json"), whole.replace("\"count\": 3", "\"count\": 4")).unwrap();
     let args = ["test-saves", "scenarios/camp.scenario", "saves", "--joins", "1"];
     hypotheke(&at).args(args).assert().code(2).stderr_eq(str![[r#"
-error: cannot load `saves/edited.json`: checksum mismatch: the file says 13f8d0d4, its contents give 3fbebcb4
+error: cannot load `saves/edited.json`: checksum mismatch: the file says 1961be7e, its contents give 3527d21e
   help: If it was edited on purpose, add `--allow-edited`
 
 "#]]);

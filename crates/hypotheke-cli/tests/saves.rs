@@ -105,6 +105,18 @@ error: `rules.toml` is not a save, but the other file is
 }
 
 #[test]
+fn time_passes_only_in_the_save_of_a_world() {
+    let folder = traverse();
+    let rules = folder.path().join("traverse");
+    let later = output(hypotheke(&rules).args(["show", "saves/night.json", "sled", "--away", "1"]), 0);
+    assert!(later.starts_with("Ice traverse   version 3   1 tick after revision 11\n"), "{later}");
+    let needs_a_save = "error: `--away` needs the save of a world\n  help: Name such a save\n";
+    for arguments in [&["show", "--away", "5"][..], &["ask", "consume 1 flare from depot", "--away", "5"]] {
+        hypotheke(&rules).args(arguments).assert().code(2).stdout_eq("").stderr_eq(needs_a_save);
+    }
+}
+
+#[test]
 fn both_forms_are_read() {
     let folder = traverse();
     let rules = folder.path().join("traverse");
@@ -125,7 +137,7 @@ fn faults_of_a_save_are_reported() {
     let write = |text: &str| std::fs::write(&path, text).expect("written");
     write(&text.replacen("\"count\": 2", "\"count\": 7", 1));
     hypotheke(&rules).args(["check", "saves/night.json"]).assert().code(2).stdout_eq("").stderr_eq(str![[r#"
-error: cannot load `saves/night.json`: checksum mismatch: the file says 13f8d0d4, its contents give 3c197220
+error: cannot load `saves/night.json`: checksum mismatch: the file says 1961be7e, its contents give 36801c8a
   help: If it was edited on purpose, add `--allow-edited`
 
 "#]]);

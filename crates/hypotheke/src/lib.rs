@@ -181,13 +181,13 @@ pub use ruleset::{
     MarkBuilder, Meter, MigrationPolicy, MigrationRules, Price, PricedKinds, Property, PropertyValue, PutMode, Recipe,
     RecipeBuilder, RecipePart, RemovedContents, Renamed, Right, Rounding, Ruleset, RulesetBuilder, RulesetErrors,
     Selector, Setting, SettingClass, SlotBuilder, SlotRule, Subject, SubjectKind, Tag, TagBuilder, VersionChanges,
-    WhenUnfit,
+    WhenFull, WhenUnfit,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};
 pub use world::{
-    CapCount, DepartingEntity, Discrepancy, Event, KindTotals, OwnerName, PackContents, Place, SlotView, StackClass,
-    StackLocation, StackView, UnknownPlace, World,
+    CapCount, DepartingEntity, Discrepancy, Event, Job, KindTotals, OwnerName, PackContents, Place, SlotView,
+    StackClass, StackLocation, StackView, UnknownPlace, World,
 };
 
 /// The examples of the README and of these pages are tests.

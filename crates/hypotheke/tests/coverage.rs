@@ -242,7 +242,7 @@ fn suggested_scenarios_notice_what_they_were_suggested_for() {
     };
     let found = run("scenario nothing\n  end\n    store: nothing\n", true);
     let mut suggested: BTreeMap<String, String> = BTreeMap::new();
-    let mut without = 0;
+    let mut without = Vec::new();
     for rule in found.rules() {
         for change in &rule.changes {
             match &change.verdict {
@@ -250,12 +250,15 @@ fn suggested_scenarios_notice_what_they_were_suggested_for() {
                     let key = format!("{}: {}: {}", rule.subject.name, rule.text, change.text);
                     suggested.insert(key, text.clone());
                 }
-                ChangeVerdict::Undetected { suggestion: None } => without += 1,
+                ChangeVerdict::Undetected { suggestion: None } => {
+                    without.push(format!("{}: {}: {}", rule.subject.name, rule.text, change.text));
+                }
                 _ => {}
             }
         }
     }
-    assert!(suggested.len() > 100 && without * 10 < suggested.len(), "{} found, {without} not", suggested.len());
+    let are_enough = suggested.len() > 100 && without.len() * 10 < suggested.len();
+    assert!(are_enough, "{} found, {} not: {without:#?}", suggested.len(), without.len());
     let texts: Vec<String> = suggested
         .values()
         .enumerate()

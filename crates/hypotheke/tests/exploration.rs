@@ -670,7 +670,7 @@ fn a_verdict_names_what_the_scope_leaves_out() {
     let rules = traverse();
     let search = |play: &str| not_searched(&exploration(&rules, &format!("explore\n  {play}\n")).search());
     let all = "verbs move, swap, drop, pick-up, equip, unequip, lift, put, return, deposit, open, close, give, sort, bind, unbind, \
-               leave, split, merge, resize, set, together, buy, sell, craft, use, depart, arrive\n  mark contaminated\n  unmark contaminated\n  \
+               leave, split, merge, resize, set, together, buy, sell, craft, cancel, wait, use, depart, arrive\n  mark contaminated\n  unmark contaminated\n  \
                create up to 1 core\n  consume core";
     let rest = ["verb set", "verb together", "verb trade", "verb depart", "verb arrive"];
     let found = search(all);

@@ -40,4 +40,5 @@ mod stores;
 mod tables;
 mod traces;
 mod transitions;
+mod working;
 mod worlds;

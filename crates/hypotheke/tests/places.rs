@@ -89,7 +89,7 @@ fn invalid_paths_are_reported() {
 fn every_reason_has_its_figures() {
     let mut world = world();
     for (sentence, expected) in [
-        ("move 0 rope from store to bag", "the amount must be at least 1 and at most the size of the stack"),
+        ("move 0 rope from store to bag", "the amount must be a number from 1 on, and no more than a named stack has"),
         ("move hat from store to rack", "store contains no hat"),
         ("move 1 hat from store/5 to rack", "store/5 contains no hat"),
         ("move 5 rope from store to rack", "store contains 3; 5 were requested"),

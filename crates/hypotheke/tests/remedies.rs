@@ -57,6 +57,11 @@ at = "archive"
 by = "bo"
 inputs = ["2 flare"]
 outputs = ["1 rocket"]
+[recipe.brew]
+at = "depot"
+inputs = ["1 rocket"]
+outputs = ["1 soup"]
+duration = 9
 [kind.rocket]
 [kind.soup]
 use = { effects = { heat = 5 } }
@@ -108,6 +113,18 @@ const CASES: &[Case] = &[
         operation: "bo crafts flares at archive",
         remedy: "Bring 1 more flare to archive first",
         fix: Fix::First(&["create 1 flare in archive"]),
+    },
+    Case {
+        before: &["create 2 rocket in depot", "craft brew at depot"],
+        operation: "ann crafts brew at depot",
+        remedy: "Wait until brew ends, or cancel it first: `cancel brew at depot`",
+        fix: Fix::First(&["wait 9"]),
+    },
+    Case {
+        before: &["create 2 rocket in depot", "craft brew at depot"],
+        operation: "craft brew at depot",
+        remedy: "Wait until brew ends, or cancel it first: `cancel brew at depot`",
+        fix: Fix::First(&["cancel brew at depot"]),
     },
     Case {
         before: &[],
@@ -305,6 +322,7 @@ fn each_remedy_makes_its_operation_succeed() {
         "stack-limit",
         "too-deep",
         "weight-cap",
+        "working",
     ];
     assert_eq!(codes, all.into_iter().collect());
 }

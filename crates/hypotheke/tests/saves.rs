@@ -244,16 +244,16 @@ fn an_invalid_save_is_rejected_with_its_cause() {
         (vec![0x93, 0xdb, 0xff, 0xff, 0xff, 0xff], "bad-binary", ""),
         (b"{\"format\": 1, \xff}".to_vec(), "bad-json", "line 1, column 15: the file is not UTF-8 text"),
         (
-            edited("\"format\": 3", "\"format\": 4"),
+            edited("\"format\": 4", "\"format\": 5"),
             "newer-format",
-            "unknown format 4: this version reads formats up to 3",
+            "unknown format 5: this version reads formats up to 4",
         ),
         (
             b"{\"format\": 7, \"else\": []}".to_vec(),
             "newer-format",
-            "unknown format 7: this version reads formats up to 3",
+            "unknown format 7: this version reads formats up to 4",
         ),
-        (edited("\"format\": 3", "\"format\": 0"), "inconsistent", "format: there is no format 0"),
+        (edited("\"format\": 4", "\"format\": 0"), "inconsistent", "format: there is no format 0"),
         (edited("\"count\": 3", "\"count\": \"3\""), "bad-json", ""),
         (edited("\"count\": 3", "\"count\": 99999999999"), "bad-json", ""),
         (edited("\"count\": 3", "\"count\": -1"), "bad-json", ""),
@@ -287,7 +287,7 @@ fn packs_in_packs_without_end_are_refused() {
         properties: BTreeMap::new(),
     };
     for id in 100..100_100 {
-        let stacks = vec![hypotheke::snapshot::InSlot { slot: 0, stack: bag(id + 1) }];
+        let stacks = vec![hypotheke::snapshot::InSlot { slot: 0, stack: bag(id + 1), in_work: false }];
         snapshot.packs.push(hypotheke::snapshot::Pack {
             pack: StackId::new(0, id),
             slots: 3,
@@ -348,7 +348,8 @@ fn saves_of_every_format_can_be_read() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/saves");
     let save = Save::of(&world());
     let written = [("json", save.to_json().into_bytes()), ("bin", save.to_bytes())];
-    for (format, (suffix, bytes)) in [1, 2, 3].into_iter().flat_map(|format| written.iter().map(move |it| (format, it)))
+    for (format, (suffix, bytes)) in
+        [1, 2, 3, 4].into_iter().flat_map(|format| written.iter().map(move |it| (format, it)))
     {
         let name = format!("format-{format}.{suffix}");
         let path = folder.join(&name);

@@ -130,6 +130,10 @@ fn stack(id: u64, kind: &str, count: u32) -> Stack {
     Stack { id: StackId::new(7, id), kind: kind.to_owned(), count, marks: vec![], properties: [].into() }
 }
 
+fn in_slot(slot: u32, stack: Stack) -> InSlot {
+    InSlot { slot, stack, in_work: false }
+}
+
 fn store(snapshot: &mut Snapshot) -> &mut Container {
     &mut snapshot.containers[0]
 }
@@ -214,7 +218,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
         ),
         (|it| store(it).stacks[0].slot = 6, &["stacks: store/6: the container has only 6 slots"]),
         (
-            |it| it.containers[1].stacks.push(InSlot { slot: 0, stack: stack(12, "rope", 1) }),
+            |it| it.containers[1].stacks.push(in_slot(0, stack(12, "rope", 1))),
             &[
                 "stacks: dry/0: two stacks are in this slot",
                 "conservation: the world: the world has 6 rope, but its totals say 5: 1 too many",
@@ -244,9 +248,7 @@ fn an_audit_names_the_law_the_place_and_the_figures() {
         (|it| it.holders[1].origin = path("store/7"), &["holders: bert.hand: the origin `store/7` is not a slot"]),
         (
             |it| {
-                it.holders[0].containers[1]
-                    .stacks
-                    .push(InSlot { slot: 1, stack: it.containers[1].stacks.remove(0).stack });
+                it.holders[0].containers[1].stacks.push(in_slot(1, it.containers[1].stacks.remove(0).stack));
             },
             &["blocked-slot: ann.worn/left: pole also occupies ann.worn/right, which is not free"],
         ),
@@ -377,11 +379,9 @@ fn the_ground_takes_as_many_stacks_as_the_ruleset_says() {
 fn ten_thousand_nested_packs_are_refused() {
     const DEEP: u64 = 10_000;
     let mut snapshot = World::empty(&rules()).snapshot();
-    store(&mut snapshot)
-        .stacks
-        .push(InSlot { slot: 0, stack: Stack { id: StackId::new(0, 1), ..stack(1, "satchel", 1) } });
+    store(&mut snapshot).stacks.push(in_slot(0, Stack { id: StackId::new(0, 1), ..stack(1, "satchel", 1) }));
     for id in 1..=DEEP {
-        let inner = InSlot { slot: 0, stack: Stack { id: StackId::new(0, id + 1), ..stack(1, "satchel", 1) } };
+        let inner = in_slot(0, Stack { id: StackId::new(0, id + 1), ..stack(1, "satchel", 1) });
         let stacks = if id < DEEP { vec![inner] } else { vec![] };
         snapshot.packs.push(Pack { pack: StackId::new(0, id), slots: 2, opened_by: vec![], stacks });
     }
@@ -401,12 +401,7 @@ fn ten_thousand_nested_packs_are_refused() {
 fn a_pack_in_itself_is_found() {
     let mut snapshot = World::empty(&rules()).snapshot();
     let satchel = Stack { id: StackId::new(0, 1), ..stack(1, "satchel", 1) };
-    snapshot.packs.push(Pack {
-        pack: satchel.id,
-        slots: 2,
-        opened_by: vec![],
-        stacks: vec![InSlot { slot: 0, stack: satchel }],
-    });
+    snapshot.packs.push(Pack { pack: satchel.id, slots: 2, opened_by: vec![], stacks: vec![in_slot(0, satchel)] });
     snapshot.next_stack = 2;
     assert!(
         World::from_snapshot(&rules(), &snapshot)

@@ -145,6 +145,7 @@ fn everything(rules: &Arc<Ruleset>, world: &World) -> Tried {
         values: number_properties(world).into_iter().map(|property| (property, Decimal::from(1u32))).collect(),
         created: kinds.iter().map(|&kind| (kind, 5)).collect(),
         consumed: kinds,
+        each_tick: false,
     }
 }
 
@@ -244,6 +245,7 @@ impl Case {
         if tried.containers.is_empty() {
             tried.containers = all.containers.clone();
         }
+        tried.each_tick = tried.verbs.contains(&Verb::Wait) && random.one_in(2);
         let claims = format!("{}{CLAIMS}", tried.text(&world));
         let file = ClaimsFile::parse(Source::new("a.claims", &*claims)).unwrap_or_else(|errors| panic!("{errors}"));
         let exploration = Exploration::new(&rules, &file).unwrap_or_else(|errors| panic!("{errors}\n{text}"));
@@ -456,10 +458,10 @@ fn shuffled(world: &World, which: Shuffled, random: &mut Random) -> Option<World
     };
     let shuffle = |slots: u32, stacks: &mut Vec<InSlot>, random: &mut Random| {
         let mut free: Vec<u32> = (0..slots).collect();
-        for stack in stacks.iter_mut() {
+        for stack in stacks.iter_mut().filter(|stack| !stack.in_work) {
             stack.slot = free.swap_remove(random.below(free.len()));
         }
-        stacks.sort_by_key(|stack| stack.slot);
+        stacks.sort_by_key(|stack| (stack.in_work, stack.slot));
     };
     if which != Shuffled::Carried {
         for container in snapshot.containers.iter_mut().filter(|container| is_plain(&container.definition)) {
@@ -633,7 +635,8 @@ fn unordered(snapshot: &Snapshot) -> String {
         format!("{} {} {:?} {:?} {inside:?}", of.kind, of.count, of.marks, of.properties)
     }
     fn all(stacks: &[InSlot], packs: &BTreeMap<StackId, &Pack>) -> String {
-        let mut found: Vec<String> = stacks.iter().map(|it| stack(&it.stack, packs)).collect();
+        let held = |it: &InSlot| if it.in_work { format!("for work, from {}: ", it.slot) } else { String::new() };
+        let mut found: Vec<String> = stacks.iter().map(|it| held(it) + &stack(&it.stack, packs)).collect();
         found.sort();
         format!("{found:?}")
     }
@@ -641,7 +644,8 @@ fn unordered(snapshot: &Snapshot) -> String {
     let carried = snapshot.holders.iter().flat_map(|holder| &holder.containers);
     for container in snapshot.containers.iter().chain(carried) {
         let stacks = all(&container.stacks, &packs);
-        text += &format!("{} {} {:?} {stacks}\n", container.name, container.slots, container.opened_by);
+        let Container { name, slots, opened_by, job, .. } = container;
+        text += &format!("{name} {slots} {opened_by:?} {stacks} {job:?}\n");
     }
     for holder in &snapshot.holders {
         let hand = holder.hand.as_ref().map(|held| stack(held, &packs));
@@ -702,6 +706,11 @@ fn seen_changes(before: &Snapshot, after: &Snapshot, operation: &Operation) -> V
     note(is_same(false) && !is_same(true), "variants");
     let meters = |of: &Snapshot| of.holders.iter().map(|holder| holder.meters.clone()).collect::<Vec<_>>();
     note(meters(before) != meters(after), "meters");
+    let jobs = |of: &Snapshot| {
+        let carried = of.holders.iter().flat_map(|holder| &holder.containers);
+        of.containers.iter().chain(carried).map(|it| it.job.clone()).collect::<Vec<_>>()
+    };
+    note(before.clock != after.clock || jobs(before) != jobs(after), "time");
     let (was, is) = (counts(before, true, false), counts(after, true, false));
     note(is.iter().any(|(kind, count)| was.get(kind).copied().unwrap_or(0) < *count), "lands");
     found
@@ -719,7 +728,7 @@ fn names_a_hand(operation: &Operation) -> bool {
 
 /// What a verb states, by the names that [`seen_changes`] gives.
 fn stated(effects: Effects) -> BTreeSet<&'static str> {
-    let Effects { slot_order, hand, access, shortcuts, size, variants, lands, meters, .. } = effects;
+    let Effects { slot_order, hand, access, shortcuts, size, variants, lands, meters, time, .. } = effects;
     let changes = [
         (hand, "hand"),
         (access, "access"),
@@ -728,6 +737,7 @@ fn stated(effects: Effects) -> BTreeSet<&'static str> {
         (variants, "variants"),
         (lands, "lands"),
         (meters, "meters"),
+        (time, "time"),
         (slot_order == SlotOrder::Any, "any slot order"),
         (slot_order != SlotOrder::None, "carried slot order"),
     ];
@@ -823,6 +833,47 @@ const MARKET_WORLDS: [&[&str]; 2] = [
     ],
 ];
 
+/// Rules and worlds in which containers work on something.
+const WORKSHOP: &str = "format = 1
+[mark.m0]
+[mark.m1]
+[kind.k0]
+tags = ['t0']
+properties.p0-value = 0
+stack-limit = 4
+[kind.k1]
+stack-limit = 4
+[kind.k2]
+[container.c0]
+slots = 4
+[container.pockets]
+slots = 4
+[holder.h0]
+carries = ['pockets']
+[recipe.r0]
+at = ['c0', 'pockets']
+inputs = ['2 k1']
+outputs = ['1 k0']
+duration = 2
+";
+
+const WORKSHOP_WORLDS: [&[&str]; 2] = [
+    &[
+        "create 2 k1 in c0/0",
+        "craft r0 at c0",
+        "create 1 k0 in c0/1",
+        "create 3 k0 in c0/2",
+        "create 4 k1 in h0.pockets",
+    ],
+    &[
+        "create 2 k1 in c0/0",
+        "craft r0 at c0",
+        "create 1 k2 in c0/0",
+        "create 1 k1 in h0.pockets/0",
+        "create 3 k1 in h0.pockets/1",
+    ],
+];
+
 /// Partial stacks of the same item beside others that are searched for, in the containers of a
 /// holder.
 const CROWDED_WORLDS: [&[&str]; 11] = [
@@ -879,7 +930,8 @@ fn each_verb_reads_and_writes_what_it_states() {
     let mut example = BTreeMap::new();
     let crowded = (0..).zip(CROWDED_WORLDS).map(|(nth, start)| Case::of_text(CROWDED, nth).starting_with(start));
     let market = (0..).zip(MARKET_WORLDS).map(|(nth, start)| Case::of_text(MARKET, nth).starting_with(start));
-    for (seed, mut case) in (0..).zip(crowded.chain(market).chain(seeds(24).map(Case::of_seed))) {
+    let workshop = (0..).zip(WORKSHOP_WORLDS).map(|(nth, start)| Case::of_text(WORKSHOP, nth).starting_with(start));
+    for (seed, mut case) in (0..).zip(crowded.chain(market).chain(workshop).chain(seeds(24).map(Case::of_seed))) {
         let world = case.start.clone();
         let all = Tried { whole_places: false, every_amount: false, ..everything(&case.rules, &world) };
         let orders = [(Shuffled::Standing, "any slot order"), (Shuffled::Carried, "carried slot order")];

@@ -905,7 +905,7 @@ fn a_protected_item_on_the_ground_is_found() {
     // Written into a snapshot, one is, as no operation could have brought it there.
     let mut snapshot = world.snapshot();
     let journal = snapshot.containers[0].stacks.remove(0);
-    snapshot.packs[0].stacks.push(hypotheke::snapshot::InSlot { slot: 0, stack: journal.stack });
+    snapshot.packs[0].stacks.push(hypotheke::snapshot::InSlot { slot: 0, stack: journal.stack, in_work: false });
     let corrupted = World::from_snapshot(world.rules(), &snapshot).unwrap();
     assert_eq!(audit(world.rules(), &snapshot), vec![], "the world itself keeps every law");
     let found = before.check(&corrupted, &nothing);

@@ -4,8 +4,8 @@ use std::path::Path;
 use std::sync::Arc;
 
 use super::{Output, Verdict};
-use crate::args::{Format, SaveArgs};
-use crate::files::{InputError, load_rules, load_save, load_world, replace, write_new};
+use crate::args::{Format, WorldArgs};
+use crate::files::{InputError, load_rules, load_save, load_start, replace, write_new};
 use crate::formats::ask::AskJson;
 use crate::inputs::{FileKind, Inputs, quoted};
 use crate::render::{Page, Tone, pad};
@@ -23,7 +23,7 @@ const MAX_CHANGES: usize = 12;
 pub(crate) struct Setting<'a> {
     pub(crate) files: &'a [String],
     pub(crate) after: &'a [String],
-    pub(crate) saved: &'a SaveArgs,
+    pub(crate) saved: &'a WorldArgs,
 }
 
 /// Tries an operation. With a target, the world after it is written there as a save; an existing
@@ -34,12 +34,13 @@ pub(crate) fn run(
     setting: &Setting<'_>,
     target: Option<(&Path, bool)>,
 ) -> Result<Verdict, InputError> {
-    let inputs = Inputs::new(setting.files, setting.saved.rules.as_deref(), FileKind::Ruleset, false)?;
+    let inputs = Inputs::new(setting.files, setting.saved.save.rules.as_deref(), FileKind::Ruleset, false)?;
     let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
-    let world = match &inputs.named_save {
-        Some(path) => load_world(path, &load_save(path, setting.saved.allow_edited)?, &rules)?,
-        None => World::new(&rules),
+    let save = match &inputs.named_save {
+        Some(path) => Some((path.as_path(), load_save(path, setting.saved.save.allow_edited)?)),
+        None => None,
     };
+    let world = load_start(save.as_ref().map(|(path, save)| (*path, save)), setting.saved.away, &rules)?;
     let mut trial = Trial { world, departures: Departures::new() };
     for sentence in setting.after {
         trial.perform(sentence)?;
@@ -60,8 +61,9 @@ pub(crate) fn run(
     let next = reply.answer().err().and_then(|refusal| as_far_as_it_goes(&named, refusal.max_amount()));
     if let Some(next) = next {
         let after: String = setting.after.iter().map(|sentence| format!(" --after {}", quoted(sentence))).collect();
-        let edited = if setting.saved.allow_edited { " --allow-edited" } else { "" };
-        page.next(&format!("hypotheke ask {}{}{after}{edited}", quoted(&next), inputs.pasted()));
+        let edited = if setting.saved.save.allow_edited { " --allow-edited" } else { "" };
+        let away = setting.saved.away.map(|ticks| format!(" --away {ticks}")).unwrap_or_default();
+        page.next(&format!("hypotheke ask {}{}{after}{edited}{away}", quoted(&next), inputs.pasted()));
     }
     if let Some((path, _)) = target {
         page.plain(&format!("wrote  {}", path.display())).end();
@@ -161,7 +163,8 @@ fn as_far_as_it_goes(named: &NamedOperation, max_amount: u64) -> Option<String> 
         | Named::Equip { amount, .. }
         | Named::Buy { amount, .. }
         | Named::Sell { amount, .. }
-        | Named::Craft { amount, .. } => *amount = Amount::UpTo(max_amount),
+        | Named::Craft { amount, .. }
+        | Named::Use { amount, .. } => *amount = Amount::UpTo(max_amount),
         _ => return None,
     }
     Some(requested.to_string())

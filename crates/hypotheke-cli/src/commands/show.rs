@@ -4,8 +4,8 @@ use std::sync::Arc;
 
 use super::check::put_title;
 use super::{Output, Verdict};
-use crate::args::{Format, Part, SaveArgs};
-use crate::files::{InputError, load_rules, load_save, load_world};
+use crate::args::{Format, Part, WorldArgs};
+use crate::files::{InputError, load_rules, load_save, load_start};
 use crate::formats::show::{ContainerJson, HolderJson, KindJson, ShowJson, rules_json};
 use crate::inputs::{FileKind, Inputs};
 use crate::render::{Page, Tone, container, holder, kinds, pad};
@@ -15,9 +15,9 @@ pub(crate) fn run(
     output: &mut Output,
     files: &[String],
     part: Option<Part>,
-    saved: &SaveArgs,
+    saved: &WorldArgs,
 ) -> Result<Verdict, InputError> {
-    let inputs = Inputs::new(files, saved.rules.as_deref(), FileKind::Ruleset, true)?;
+    let inputs = Inputs::new(files, saved.save.rules.as_deref(), FileKind::Ruleset, true)?;
     let rules = Arc::new(load_rules(&inputs.ruleset()?)?);
     inputs.check_words(&rules)?;
     let places = &inputs.words[..];
@@ -28,16 +28,14 @@ pub(crate) fn run(
         ));
     }
     let from_save = inputs.named_save.is_some();
-    let (save, world) = match &inputs.named_save {
-        Some(path) => {
-            let save = load_save(path, saved.allow_edited)?;
-            let world = load_world(path, &save, &rules)?;
-            (Some(save), world)
-        }
-        None => (None, World::new(&rules)),
+    let save = match &inputs.named_save {
+        Some(path) => Some((path.as_path(), load_save(path, saved.save.allow_edited)?)),
+        None => None,
     };
+    let save = save.as_ref().map(|(path, save)| (*path, save));
+    let world = load_start(save, saved.away, &rules)?;
     // A transfer record has one container or holder.
-    let departed = save.as_ref().filter(|save| !save.is_world()).map(|save| {
+    let departed = save.map(|(_, save)| save).filter(|save| !save.is_world()).map(|save| {
         let snapshot = save.snapshot();
         let holder = snapshot.holders.first().map(|holder| holder.name.clone());
         holder
@@ -71,10 +69,16 @@ pub(crate) fn run(
     }
     let mut page = output.page();
     put_title(&mut page, &rules);
-    if from_save {
-        let saved =
-            if departed.is_some() { "departed".to_owned() } else { format!("saved at revision {}", world.revision()) };
-        page.plain(&format!("   {saved}"));
+    if let Some((_, save)) = save {
+        let at = match saved.away {
+            _ if departed.is_some() => "departed".to_owned(),
+            None => format!("saved at revision {}", world.revision()),
+            Some(ticks) => {
+                let ticks = container::ticks_text(u64::from(ticks));
+                format!("{ticks} after revision {}", save.snapshot().revision)
+            }
+        };
+        page.plain(&format!("   {at}"));
     }
     page.end();
     if with_containers {

@@ -429,6 +429,21 @@ struct Recipe {
     tools: Option<Vec<String>>,
     /// The items that enter the container each time, such as `["1 water"]`.
     outputs: Vec<String>,
+    /// The number of ticks that it takes.
+    #[schemars(range(min = 1))]
+    duration: Option<u32>,
+    /// What happens at its start if there is no room for the outputs.
+    when_full: Option<WhenFull>,
+}
+
+/// What a recipe that takes time does without room for its outputs.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+enum WhenFull {
+    /// It does not start.
+    Refuse,
+    /// It starts, and waits at its end until there is room.
+    Hold,
 }
 
 /// A deal: either `gives` and `takes`, or `of`, `currency` and `buy` or `sell`.

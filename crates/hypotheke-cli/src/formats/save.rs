@@ -12,7 +12,7 @@ use serde::Deserialize;
 #[schemars(rename = "Save")]
 pub(crate) struct SaveFile {
     /// The version of the format.
-    #[schemars(range(min = 3, max = 3))]
+    #[schemars(range(min = 4, max = 4))]
     format: u32,
     ruleset: RulesetInfo,
     /// The shape of the ruleset, for migrations.
@@ -155,6 +155,9 @@ struct Counters {
     /// The state of the random numbers.
     #[schemars(regex(pattern = "^[0-9a-f]{64}$"))]
     random: String,
+    /// The number of ticks that have passed.
+    #[serde(default)]
+    clock: u64,
     /// The minimum number of the next departure.
     departures: u64,
     /// The latest arrival of each name.
@@ -210,11 +213,25 @@ struct Place {
     /// The holders that have opened it.
     #[serde(default)]
     opened_by: Vec<String>,
+    /// The recipe that it works on.
+    job: Option<Job>,
+}
+
+/// A recipe that a container works on.
+#[derive(Debug, Deserialize, JsonSchema)]
+#[serde(deny_unknown_fields)]
+struct Job {
+    /// The recipe.
+    recipe: String,
+    /// How often it is carried out at once.
+    times: u32,
+    /// The number of ticks until it ends; 0 if it waits for room.
+    left: u64,
 }
 
 /// A stack and its place.
 #[derive(Debug, Deserialize, JsonSchema)]
-#[serde(deny_unknown_fields)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Lying {
     /// A container, a hand as `surveyor.hand`, or `ground`.
     r#in: String,
@@ -234,6 +251,9 @@ struct Lying {
     /// Its properties, if they differ from those of the kind.
     #[serde(default)]
     properties: BTreeMap<String, String>,
+    /// The container works on it, and it came from the slot.
+    #[serde(default)]
+    in_work: bool,
 }
 
 /// A position on the ground.

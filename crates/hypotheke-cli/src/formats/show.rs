@@ -134,6 +134,9 @@ pub(crate) struct ContainerJson {
     recipes: Vec<RecipeJson>,
     /// Its contents.
     stacks: Vec<StackJson>,
+    /// The recipe that it works on.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    job: Option<JobJson>,
 }
 
 /// A deal of a container.
@@ -160,6 +163,37 @@ struct RecipeJson {
     tools: Vec<IngredientJson>,
     /// The items that enter the container each time.
     outputs: Vec<ItemsJson>,
+    /// The number of ticks that it takes; absent if it takes no time.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    duration: Option<u32>,
+    /// `refuse` or `hold`, if it takes time and there is no room for its outputs.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    when_full: Option<&'static str>,
+}
+
+/// A recipe that a container works on.
+#[derive(Debug, Serialize, JsonSchema)]
+struct JobJson {
+    /// Its name.
+    recipe: String,
+    /// How often it is carried out at once.
+    times: u32,
+    /// The number of ticks until it ends; 0 if it waits for room.
+    left: u64,
+    /// What the container holds for it, by the slots from which it came.
+    stacks: Vec<StackJson>,
+}
+
+impl JobJson {
+    fn new(world: &World, id: ContainerId) -> Option<JobJson> {
+        let job = world.job(id)?;
+        Some(JobJson {
+            recipe: world.rules().recipe(job.recipe())?.id().to_owned(),
+            times: job.times(),
+            left: job.left(world.clock()),
+            stacks: world.in_work(id).map(|(slot, stack)| StackJson::new(world, stack, slot)).collect(),
+        })
+    }
 }
 
 /// What a holder gets and gives.
@@ -221,6 +255,8 @@ impl RecipeJson {
             inputs: recipe.inputs().iter().map(IngredientJson::new).collect(),
             tools: recipe.tools().iter().map(IngredientJson::new).collect(),
             outputs: ItemsJson::listed(rules, recipe.outputs()),
+            duration: recipe.duration(),
+            when_full: recipe.duration().map(|_| recipe.when_full().word()),
         }
     }
 }
@@ -472,6 +508,7 @@ impl ContainerJson {
             deals: rules.deals_at(&name).map(|deal| DealJson::new(rules, deal)).collect(),
             recipes: RecipeJson::all(rules, rules.recipes_at(world.station_name(id)?)),
             stacks: stacks(world, id),
+            job: JobJson::new(world, id),
         })
     }
 }

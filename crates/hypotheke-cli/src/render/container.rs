@@ -49,6 +49,7 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     list(page, &slot_rules.collect::<Vec<_>>());
     draw_deals(page, world, id);
     draw_recipes(page, world, id);
+    draw_work(page, world, id);
     // The contents of packs come after the container of the pack.
     for inside in slots.iter().filter_map(|slot| slot.stack()?.inside()) {
         page.blank();
@@ -81,10 +82,31 @@ fn draw_recipes(page: &mut Page, world: &World, id: ContainerId) {
     }
 }
 
+/// `1 tick`, `20 ticks`
+pub(crate) fn ticks_text(ticks: u64) -> String {
+    if ticks == 1 { "1 tick".to_owned() } else { format!("{ticks} ticks") }
+}
+
+/// What a container works on, and what it holds for that.
+fn draw_work(page: &mut Page, world: &World, id: ContainerId) {
+    let Some(job) = world.job(id) else { return };
+    let recipe = world.rules().recipe(job.recipe()).map_or("", Recipe::id);
+    let what = if job.times() == 1 { recipe.to_owned() } else { format!("{} {recipe}", job.times()) };
+    let left = match job.left(world.clock()) {
+        0 => "waits for room".to_owned(),
+        left => format!("{} left", ticks_text(left)),
+    };
+    let held = world.in_work(id).map(|(_, stack)| format!("{} {}", stack.count(), stack.kind().id()));
+    let held = held.collect::<Vec<_>>().join(", ");
+    page.plain("  works on ").rest(Tone::Plain, &format!("{what}: {left}, holds {held}")).end();
+}
+
 /// What a recipe makes, of what, and who may carry it out.
 pub(super) fn draw_recipe(page: &mut Page, rules: &Ruleset, recipe: &Recipe) {
     let by = recipe.by().words().join(", ");
-    page.plain("  recipe ").rest(Tone::Plain, &format!("{} by {by}", recipe.id())).end();
+    let takes = recipe.duration().map(|ticks| format!(", takes {}", ticks_text(u64::from(ticks))));
+    let takes = takes.unwrap_or_default();
+    page.plain("  recipe ").rest(Tone::Plain, &format!("{} by {by}{takes}", recipe.id())).end();
     let listed = |list: &[Ingredient]| list.iter().map(ingredient_text).collect::<Vec<_>>().join(", ");
     let (inputs, tools) = (listed(recipe.inputs()), listed(recipe.tools()));
     let with = if tools.is_empty() { String::new() } else { format!(", with {tools}") };

@@ -4,15 +4,17 @@ use std::collections::BTreeMap;
 
 use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, StackId, TagId};
-use crate::language::Position;
+use crate::language::{Position, WORK};
 use crate::quantity::Decimal;
 use crate::ruleset::{ContainerDef, HolderDef, MAX_NESTING, PropertyValue, Ruleset};
-use crate::snapshot::{InSlot, Snapshot, Stack};
+use crate::snapshot::{InSlot, Job, Snapshot, Stack};
 
 /// The place of a stack: a container and a slot, or the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Where {
     In(usize, u32),
+    /// The container works on it; it came from the slot.
+    InWork(usize, u32),
     Ground(Position),
 }
 
@@ -49,6 +51,8 @@ pub(super) struct Held<'s> {
     pub(super) holder: Option<usize>,
     /// Reachable from the outside; otherwise it contains itself.
     reached: bool,
+    /// The recipe that it works on.
+    pub(super) job: Option<&'s Job>,
 }
 
 pub(super) struct Facts<'s> {
@@ -93,14 +97,14 @@ impl<'s> Facts<'s> {
                 container.slots,
                 &container.opened_by,
             );
-            self.add(held, &container.stacks);
+            self.add(Held { job: container.job.as_ref(), ..held }, &container.stacks);
         }
         for (index, holder) in snapshot.holders.iter().enumerate() {
             for container in &holder.containers {
                 let name = format!("{}.{}", holder.name, container.name);
                 let bringer = Bringer::Holder(index);
                 let held = self.held(bringer, &name, &container.definition, container.slots, &container.opened_by);
-                self.add(held, &container.stacks);
+                self.add(Held { job: container.job.as_ref(), ..held }, &container.stacks);
             }
             let hand = self.held(Bringer::Hand(index), &format!("{}.hand", holder.name), "", 1, &[]);
             self.containers.push(hand);
@@ -138,14 +142,16 @@ impl<'s> Facts<'s> {
             depth: 0,
             holder: None,
             reached: false,
+            job: None,
         }
     }
 
     fn add(&mut self, held: Held<'s>, stacks: &'s [InSlot]) {
         let container = self.containers.len();
         self.containers.push(held);
-        for InSlot { slot, stack } in stacks {
-            self.lay(stack, Where::In(container, *slot));
+        for InSlot { slot, stack, in_work } in stacks {
+            let at = if *in_work { Where::InWork(container, *slot) } else { Where::In(container, *slot) };
+            self.lay(stack, at);
         }
     }
 
@@ -181,7 +187,7 @@ impl<'s> Facts<'s> {
     fn find_around(&self, container: usize) -> Option<usize> {
         let Bringer::Pack(pack) = self.containers[container].bringer else { return None };
         match self.stack_with(pack)?.at {
-            Where::In(around, _) => Some(around),
+            Where::In(around, _) | Where::InWork(around, _) => Some(around),
             Where::Ground(_) => None,
         }
     }
@@ -190,7 +196,7 @@ impl<'s> Facts<'s> {
         let index = self.stacks.len();
         self.stacks.push(Lying { stack, kind: self.rules.find_kind(&stack.kind), at });
         self.by_id.entry(stack.id).or_insert(index);
-        if let Where::In(container, _) = at {
+        if let Where::In(container, _) | Where::InWork(container, _) = at {
             self.containers[container].stacks.push(index);
         }
     }
@@ -246,6 +252,7 @@ impl<'s> Facts<'s> {
         match lying.at {
             Where::Ground(_) => format!("ground/{}", lying.stack.id),
             Where::In(container, slot) => self.slot(container, slot),
+            Where::InWork(container, _) => format!("{}/{WORK}", self.name(container).trim_end_matches('/')),
         }
     }
 

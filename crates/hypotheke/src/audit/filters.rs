@@ -6,6 +6,7 @@ use crate::ruleset::FilterId;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
     for lying in &facts.stacks {
+        // What a container works on is in no slot, and has entered the container before.
         let Where::In(container, slot) = lying.at else { continue };
         let def = facts.containers[container].def;
         let of_slot = def.and_then(|def| def.ruled.get(slot as usize)).and_then(|rule| rule.admits);

@@ -20,7 +20,9 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
 /// Which holder has something of which kind, in whatever counts for its weight.
 fn kinds_had<'s>(facts: &Facts<'s>) -> BTreeSet<(usize, &'s str)> {
     let had = |lying: &Lying<'s>| match lying.at {
-        Where::In(container, _) => Some((facts.containers[container].holder?, lying.stack.kind.as_str())),
+        Where::In(container, _) | Where::InWork(container, _) => {
+            Some((facts.containers[container].holder?, lying.stack.kind.as_str()))
+        }
         Where::Ground(_) => None,
     };
     facts.stacks.iter().filter_map(had).collect()

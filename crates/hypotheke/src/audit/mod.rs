@@ -8,6 +8,7 @@ mod conservation;
 mod facts;
 mod filters;
 mod holders;
+mod jobs;
 mod limits;
 mod packs;
 mod places;
@@ -56,6 +57,8 @@ pub enum Law {
     Admits,
     /// A slot that a different item occupies is empty.
     BlockedSlot,
+    /// A container works on a recipe of its own that takes time, and holds stacks for it alone.
+    Work,
     /// A meter is between its bounds.
     Meter,
     /// The maximum number of stacks on the ground.
@@ -85,6 +88,7 @@ impl Law {
             Law::Cap => "cap",
             Law::Admits => "admits",
             Law::BlockedSlot => "blocked-slot",
+            Law::Work => "work",
             Law::Meter => "meter",
             Law::Ground => "ground",
             Law::Protected => "protected",
@@ -103,6 +107,7 @@ impl Law {
             | Law::Conservation
             | Law::Packs
             | Law::Holders
+            | Law::Work
             | Law::Protected
             | Law::Access => false,
             Law::Nesting
@@ -216,6 +221,7 @@ pub fn audit(rules: &Ruleset, snapshot: &Snapshot) -> Vec<Violation> {
     conservation::check(&facts, &mut findings);
     packs::check(&facts, &mut findings);
     holders::check(&facts, &mut findings);
+    jobs::check(&facts, &mut findings);
     limits::check(&facts, &mut findings);
     filters::check(&facts, &mut findings);
     findings.0.sort_by_key(Violation::law);

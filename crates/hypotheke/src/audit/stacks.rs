@@ -23,12 +23,16 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
 fn check_slots(facts: &Facts<'_>, findings: &mut Findings) {
     let mut taken = BTreeSet::new();
     for lying in &facts.stacks {
-        let Where::In(container, slot) = lying.at else { continue };
+        let (container, slot, in_work) = match lying.at {
+            Where::In(container, slot) => (container, slot, false),
+            Where::InWork(container, slot) => (container, slot, true),
+            Where::Ground(_) => continue,
+        };
         let slots = facts.containers[container].slots;
-        if slot >= slots {
+        if slot >= slots && !in_work {
             findings.add(Law::Stacks, facts.place(lying), format!("the container has only {slots} slots"));
         }
-        if !taken.insert((container, slot)) {
+        if !taken.insert((container, slot, in_work)) {
             findings.add(Law::Stacks, facts.place(lying), "two stacks are in this slot");
         }
     }

@@ -118,7 +118,7 @@ fn add_dealing(world: &World, operation: &Operation, dealing: &mut Vec<(Containe
         Action::Buy { kind, at, .. } => (DealSide::Buy, *kind, *at),
         Action::Sell { kind, at, .. } => (DealSide::Sell, *kind, *at),
         // What a pack gains and loses, the containers around it do too.
-        Action::Craft { at: Place::Container(at), .. } => {
+        Action::Craft { at: Place::Container(at), .. } | Action::Cancel { at: Place::Container(at), .. } => {
             let around = |at: &ContainerId| match world.place_of_pack(*at) {
                 Some(Place::Slot(around, _)) => Some(around),
                 _ => None,
@@ -149,10 +149,10 @@ fn barred(world: &World, actor: Option<HolderId>, verbs: &[Verb], dealing: &[(Co
                 (Right::Put, _) if is_any(&[Verb::Return, Verb::Leave]) => false,
                 (_, Some(false)) => true,
                 // `nobody`
-                (Right::Put, None) => actor.is_some() || !is_any(&[Verb::Create, Verb::Craft]),
+                (Right::Put, None) => actor.is_some() || !is_any(&[Verb::Create, Verb::Craft, Verb::Wait]),
                 (_, None) => {
                     let leaves = is_any(&[Verb::Mark, Verb::Unmark, Verb::Set, Verb::Resize]);
-                    !leaves && (actor.is_some() || !is_any(&[Verb::Consume, Verb::Craft]))
+                    !leaves && (actor.is_some() || !is_any(&[Verb::Consume, Verb::Craft, Verb::Wait]))
                 }
             };
             if is_barred {
@@ -188,7 +188,7 @@ fn counts(world: &World, container: ContainerId) -> Counts {
     let mut counts = Counts::new();
     let mut inside = vec![container];
     while let Some(container) = inside.pop() {
-        for (_, stack) in world.stacks(container) {
+        for (_, stack) in world.stacks(container).chain(world.in_work(container)) {
             *counts.entry(stack.kind().handle()).or_default() += u64::from(stack.count());
             inside.extend(stack.inside());
         }

@@ -262,6 +262,14 @@ impl Finder<'_> {
                 let def = def.as_str().to_owned();
                 self.holder_def(&def);
             }
+            // What it makes may be nowhere else.
+            NamedAction::Craft { recipe, .. } => match self.rules().find_recipe(recipe.as_str()) {
+                Some(recipe) => {
+                    let made = self.rules().recipe(recipe).map(|recipe| recipe.outputs().to_vec());
+                    made.into_iter().flatten().for_each(|(kind, _)| self.kind(kind));
+                }
+                None => self.touched.everything = true,
+            },
             action => action.kind().into_iter().for_each(|kind| self.word(kind)),
         }
         let places: Vec<Path> = operation.action.places().cloned().collect();
@@ -281,7 +289,7 @@ impl Finder<'_> {
                 slot.iter().for_each(|slot| self.path(slot, None));
             }
             Check::PointsAt { shortcut, .. } => self.path(shortcut, None),
-            Check::Owner { container, .. } => self.path(container, None),
+            Check::Owner { container, .. } | Check::Works { container, .. } => self.path(container, None),
             Check::Open { container, holder, .. } => {
                 self.path(container, None);
                 self.path(holder, None);

@@ -17,6 +17,8 @@ use crate::world::World;
 const MAX_LOADS: usize = 400;
 /// The maximum number of items that a candidate creates on the ground.
 const MAX_ON_GROUND: u32 = 1_000;
+/// More items than the places of most rulesets hold.
+const PLENTY: u32 = 9_999;
 /// The maximum number of kinds for one change.
 pub(super) const MAX_KINDS: usize = 40;
 
@@ -107,7 +109,6 @@ impl<'r> Candidates<'r> {
                 self.heaps(&[], def.first_name(), filter)
             }
             Change::Deal(deal, _) | Change::Filter(FilterAt::Deal(deal), _) => self.of_deal(*deal),
-            Change::Recipe(recipe, _) => self.of_recipe(*recipe),
             Change::Filter(FilterAt::Ingredient(recipe, list, number), _) => {
                 self.of_ingredient(*recipe, *list, *number)
             }
@@ -357,12 +358,19 @@ impl<'r> Candidates<'r> {
 
     /// A recipe once at each of its places, by the game and by each holder in turn, with just what it
     /// needs.
-    fn of_recipe(&self, number: usize) -> Vec<Vec<String>> {
+    pub(super) fn of_recipe(&self, number: usize) -> Vec<Vec<String>> {
         let Some(recipe) = self.rules.recipes().get(number) else { return Vec::new() };
-        let ingredients = recipe.inputs().iter().chain(recipe.tools());
-        let items: Option<Vec<String>> =
-            ingredients.map(|it| Some(format!("{} {}", it.count(), self.matching(it).next()?))).collect();
-        items.map_or_else(Vec::new, |items| self.crafts(recipe, &items))
+        let item = |it: &Ingredient| self.matching(it).next();
+        let ingredients = recipe.tools().iter().chain(recipe.inputs().iter().rev());
+        let items: Option<Vec<String>> = ingredients.map(|it| Some(format!("{} {}", it.count(), item(it)?))).collect();
+        let mut plays = items.iter().flat_map(|items| self.crafts(recipe, items)).collect::<Vec<_>>();
+        // The same in a place that the first input fills.
+        if let (Some(mut items), Some(first)) = (items, recipe.inputs().first().and_then(item)) {
+            items.pop();
+            items.push(format!("up to {PLENTY} {first}"));
+            plays.extend(self.crafts(recipe, &items));
+        }
+        plays
     }
 
     /// The same with each stack in turn that the filter of one ingredient may tell apart.
@@ -415,14 +423,18 @@ impl<'r> Candidates<'r> {
             });
             return plays.collect();
         }
+        // What takes time is also tried until just before it ends, and until it ends.
+        let ticks: Vec<u32> = recipe.duration().map_or_else(Vec::new, |ticks| vec![ticks - 1, ticks]);
         let of_place = |(setup, place, must_open): (Vec<String>, String, bool)| {
             let setup = with(&setup, create(&place));
             let by_game = with(&setup, [format!("craft {id} at {place}")]);
+            let waiting = ticks.iter().filter(|ticks| **ticks > 0).map(|ticks| format!("wait {ticks}"));
+            let waiting: Vec<Vec<String>> = waiting.map(|wait| with(&by_game, [wait])).collect();
             let by_holder = holders().map(move |holder| {
                 let opening = must_open.then(|| format!("{holder} opens {place}"));
                 with(&setup, opening.into_iter().chain([format!("{holder} crafts {id} at {place}")]))
             });
-            std::iter::once(by_game).chain(by_holder).collect::<Vec<_>>()
+            std::iter::once(by_game).chain(waiting).chain(by_holder).collect::<Vec<_>>()
         };
         recipe.at().flat_map(|at| self.stations(at)).flat_map(of_place).collect()
     }

@@ -7,7 +7,8 @@ use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
     Beyond, CapSource, DealSide, DealSource, DepletedShortcut, HolderSource, Ingredient, IngredientSource, KindPatch,
-    PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset, RulesetSource, WhenUnfit, Written,
+    PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset, RulesetSource, WhenFull, WhenUnfit,
+    Written,
 };
 
 /// Where a filter stands.
@@ -55,6 +56,9 @@ pub(super) enum RecipeChange {
     NoTool(usize),
     /// An output and the one after it change places.
     OutputOrder(usize),
+    /// With a different duration, or none.
+    Duration(Option<u32>),
+    WhenFull(WhenFull),
 }
 
 /// One of the lists of what a recipe requires.
@@ -427,6 +431,12 @@ fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
             recipe.tools.remove(*nth);
         }
         RecipeChange::OutputOrder(nth) => recipe.outputs.swap(*nth, nth + 1),
+        RecipeChange::Duration(None) => (recipe.duration, recipe.when_full) = (None, None),
+        RecipeChange::Duration(Some(ticks)) => recipe.duration.iter_mut().for_each(|it| it.value = *ticks),
+        RecipeChange::WhenFull(when_full) => {
+            let at = recipe.duration.as_ref().map_or(recipe.id.at, |duration| duration.at);
+            recipe.when_full = Some(Written { value: *when_full, at });
+        }
     }
 }
 

@@ -5,7 +5,7 @@ use super::candidates::{Candidates, MAX_KINDS, with};
 use super::change::Change;
 use super::suggest::{Play, Probe};
 use crate::language::Path;
-use crate::ruleset::{HolderDef, Kind, PropertyValue};
+use crate::ruleset::{HolderDef, Ingredient, Kind, PropertyValue};
 use crate::scenario::Claim;
 use crate::text::Word;
 
@@ -57,6 +57,15 @@ impl Candidates<'_> {
                 let probes = meter_of(name, def.first_name()).into_iter().collect();
                 let at_start = Play { probes, ..Play::default() };
                 std::iter::once(at_start).chain(self.of_uses(&[def.first_name()], name, changes)).collect()
+            }
+            Change::Recipe(number, _) => {
+                let Some(recipe) = rules.recipes().get(*number) else { return Vec::new() };
+                let outputs = recipe.outputs().iter().map(|&(kind, _)| kind);
+                let kinds = recipe.inputs().iter().filter_map(Ingredient::kind).chain(outputs);
+                let count = |kind| Claim::Count(Word::from(rules.known_kind(kind).id()), None);
+                let probes: Vec<Probe> = kinds.map(|kind| Probe::Measure(count(kind))).collect();
+                let plays = self.of_recipe(*number).into_iter();
+                plays.map(|steps| Play { steps, probes: probes.clone(), ..Play::default() }).collect()
             }
             Change::Slots(container, _) | Change::Copy(container, _) => {
                 let def = &rules.containers()[*container];

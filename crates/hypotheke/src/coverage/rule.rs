@@ -8,7 +8,7 @@ use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
     Beyond, DealSide, DepletedShortcut, FilterSource, PropertySource, PutMode, Right, Rounding, RulesetSource, Subject,
-    SubjectKind, WhenUnfit,
+    SubjectKind, WhenFull, WhenUnfit,
 };
 use crate::text::{Location, Word};
 
@@ -501,6 +501,18 @@ impl List<'_> {
         for (number, item) in recipe.outputs.iter().enumerate() {
             let near = near(item.value.count).map(|near| changed((near, RecipeChange::OutputCount(number, near))));
             self.add(&subject, format!("output {}", item.value), item.at, near.collect());
+        }
+        if let Some(duration) = &recipe.duration {
+            let near = near(duration.value).filter(|&ticks| ticks > 0);
+            let near = near.map(|ticks| changed((ticks, RecipeChange::Duration(Some(ticks)))));
+            let mut changes: Vec<(String, Change)> = near.collect();
+            changes.push(without(RecipeChange::Duration(None)));
+            self.add(&subject, format!("duration {}", duration.value), duration.at, changes);
+            let when_full = recipe.when_full.as_ref().map_or(WhenFull::default(), |written| written.value);
+            let at = recipe.when_full.as_ref().map_or(duration.at, |written| written.at);
+            let other = when_full.other();
+            let changes = vec![(other.word().to_owned(), Change::Recipe(index, RecipeChange::WhenFull(other)))];
+            self.add(&subject, format!("when-full {}", when_full.word()), at, changes);
         }
         for (number, pair) in recipe.outputs.windows(2).enumerate() {
             let text = format!("{} before {}", pair[0].value.kind, pair[1].value.kind);

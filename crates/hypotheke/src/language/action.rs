@@ -306,6 +306,19 @@ pub enum ActionOf<T: Terms> {
         /// The container that has the items; without one, the holder that acts.
         at: T::OwnPlace,
     },
+    /// A container ends a recipe before its time, and gives back what it holds for it: `surveyor
+    /// cancels melt-water at stove`.
+    Cancel {
+        /// The recipe.
+        recipe: T::Recipe,
+        /// The container that works on it.
+        at: T::Place,
+    },
+    /// Time passes, and what falls due happens: `wait 30`.
+    Wait {
+        /// The number of ticks.
+        ticks: u32,
+    },
     /// A property of a whole stack gets another value: `set reading of freezer/0 to 4.1`.
     Set {
         /// The property.
@@ -372,6 +385,8 @@ impl<T: Terms> ActionOf<T> {
             | Verb::Sell
             | Verb::Trade
             | Verb::Craft
+            | Verb::Cancel
+            | Verb::Wait
             | Verb::Use
             | Verb::Split
             | Verb::Merge
@@ -472,6 +487,10 @@ impl<T: Terms> ActionOf<T> {
                 let at = to.own_place(at, self.verb(), "at")?;
                 ActionOf::Craft { amount: *amount, recipe: to.recipe(recipe)?, at }
             }
+            ActionOf::Cancel { recipe, at } => {
+                ActionOf::Cancel { recipe: to.recipe(recipe)?, at: place(at, Role::Container)? }
+            }
+            ActionOf::Wait { ticks } => ActionOf::Wait { ticks: *ticks },
             ActionOf::Bind { kind, at } => ActionOf::Bind { kind: to.kind(kind)?, at: place(at, Role::Shortcut)? },
             ActionOf::Unbind { at } => ActionOf::Unbind { at: place(at, Role::Shortcut)? },
             ActionOf::Mark { at, mark } => ActionOf::Mark { at: place(at, Role::Stack)?, mark: to.mark(mark)? },
@@ -514,6 +533,8 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Sell { .. } => Verb::Sell,
             ActionOf::Trade { .. } => Verb::Trade,
             ActionOf::Craft { .. } => Verb::Craft,
+            ActionOf::Cancel { .. } => Verb::Cancel,
+            ActionOf::Wait { .. } => Verb::Wait,
             ActionOf::Use { .. } => Verb::Use,
             ActionOf::Bind { .. } => Verb::Bind,
             ActionOf::Unbind { .. } => Verb::Unbind,
@@ -555,6 +576,8 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Leave
             | ActionOf::Give { .. }
             | ActionOf::Trade { .. }
+            | ActionOf::Cancel { .. }
+            | ActionOf::Wait { .. }
             | ActionOf::Bind { .. }
             | ActionOf::Unbind { .. }
             | ActionOf::Mark { .. }
@@ -572,7 +595,7 @@ impl<T: Terms> ActionOf<T> {
 
     /// The number of items that it names, if it names one.
     pub(crate) fn count_mut(&mut self) -> Option<&mut u32> {
-        if let ActionOf::Split { count, .. } = self {
+        if let ActionOf::Split { count, .. } | ActionOf::Wait { ticks: count } = self {
             return Some(count);
         }
         match self.amount_mut()? {
@@ -611,6 +634,8 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Give { .. }
             | ActionOf::Trade { .. }
             | ActionOf::Craft { .. }
+            | ActionOf::Cancel { .. }
+            | ActionOf::Wait { .. }
             | ActionOf::Unbind { .. }
             | ActionOf::Mark { .. }
             | ActionOf::Unmark { .. }
@@ -640,6 +665,7 @@ impl<T: Terms> ActionOf<T> {
             | ActionOf::Open { at }
             | ActionOf::Close { at }
             | ActionOf::Give { at, .. }
+            | ActionOf::Cancel { at, .. }
             | ActionOf::Buy { at, .. }
             | ActionOf::Sell { at, .. }
             | ActionOf::Bind { at, .. }
@@ -651,6 +677,7 @@ impl<T: Terms> ActionOf<T> {
             ActionOf::Return { .. }
             | ActionOf::Leave
             | ActionOf::Trade { .. }
+            | ActionOf::Wait { .. }
             | ActionOf::Arrive { .. }
             | ActionOf::Together { .. } => (None, None),
         }

@@ -92,6 +92,29 @@ pub enum NamedEvent {
         /// The new value.
         after: Decimal,
     },
+    /// `20 ticks pass`
+    Waited {
+        /// How many.
+        ticks: u32,
+    },
+    /// `stove starts melt-water for 20 ticks`, `stove starts 2 melt-water for 20 ticks`
+    Starts {
+        /// The container.
+        container: Path,
+        /// How often at once.
+        times: u32,
+        /// The recipe.
+        recipe: Word,
+        /// How long it takes.
+        ticks: u32,
+    },
+    /// `stove ends melt-water`
+    Ends {
+        /// The container.
+        container: Path,
+        /// The recipe.
+        recipe: Word,
+    },
     /// `surveyor opened depot`
     Opened {
         /// Who.
@@ -145,6 +168,21 @@ pub(crate) fn items_text(count: u64) -> String {
     }
 }
 
+/// `1 tick passes`, `20 ticks pass`
+pub(crate) fn pass_text(ticks: u64) -> String {
+    format!("{} {}", ticks_text(ticks), if ticks == 1 { "passes" } else { "pass" })
+}
+
+/// A recipe that is carried out a number of times: `melt-water`, `2 melt-water`
+pub(crate) fn times_text(times: u32, recipe: &str) -> String {
+    if times == 1 { recipe.to_owned() } else { format!("{times} {recipe}") }
+}
+
+/// `1 tick`, `20 ticks`
+pub(crate) fn ticks_text(ticks: u64) -> String {
+    if ticks == 1 { "1 tick".to_owned() } else { format!("{ticks} ticks") }
+}
+
 impl fmt::Display for NamedEvent {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -164,6 +202,12 @@ impl fmt::Display for NamedEvent {
                 let verb = if before < after { "rises" } else { "falls" };
                 write!(f, "{meter} of {holder} {verb} from {before} to {after}")
             }
+            NamedEvent::Waited { ticks } => write!(f, "{}", pass_text(u64::from(*ticks))),
+            NamedEvent::Starts { container, times, recipe, ticks } => {
+                let (what, ticks) = (times_text(*times, recipe.as_str()), ticks_text(u64::from(*ticks)));
+                write!(f, "{container} starts {what} for {ticks}")
+            }
+            NamedEvent::Ends { container, recipe } => write!(f, "{container} ends {recipe}"),
             NamedEvent::Opened { holder, container } => write!(f, "{holder} opened {container}"),
             NamedEvent::Closed { holder, container } => write!(f, "{holder} closed {container}"),
             NamedEvent::BelongsTo { container, owner } => {
@@ -179,12 +223,16 @@ impl NamedEvent {
     /// The places that it names.
     pub fn places(&self) -> impl Iterator<Item = &Path> {
         let (one, other) = match self {
+            NamedEvent::Waited { .. } => return None.into_iter().chain(None),
             NamedEvent::Moved { from, to, .. } => (&from.place, Some(&to.place)),
             NamedEvent::Swapped { one, other } => (&one.place, Some(&other.place)),
             NamedEvent::Created { at, .. } | NamedEvent::Consumed { at, .. } | NamedEvent::Became { at, .. } => {
                 (&at.place, None)
             }
-            NamedEvent::Resized { container, .. } | NamedEvent::BelongsTo { container, .. } => (container, None),
+            NamedEvent::Resized { container, .. }
+            | NamedEvent::BelongsTo { container, .. }
+            | NamedEvent::Starts { container, .. }
+            | NamedEvent::Ends { container, .. } => (container, None),
             NamedEvent::PointsAt { shortcut, .. } => (shortcut, None),
             NamedEvent::Metered { holder, .. } => (holder, None),
             NamedEvent::Opened { holder, container } | NamedEvent::Closed { holder, container } => {
@@ -192,7 +240,7 @@ impl NamedEvent {
             }
             NamedEvent::Departed { who, .. } | NamedEvent::Arrived { who, .. } => (who, None),
         };
-        std::iter::once(one).chain(other)
+        Some(one).into_iter().chain(other)
     }
 
     /// The kind that it names.
@@ -243,6 +291,9 @@ impl LineParser<'_, '_> {
 
     fn event_of_items(&mut self) -> Parsed<NamedEvent> {
         let (count, kind) = (self.count()?, self.word("a kind")?);
+        if matches!(kind.as_str(), "tick" | "ticks") && (self.keyword("pass") || self.keyword("passes")) {
+            return Ok(NamedEvent::Waited { ticks: count });
+        }
         if self.take_colon() {
             let from = self.event_end()?;
             self.require_keyword("to")?;
@@ -277,6 +328,17 @@ impl LineParser<'_, '_> {
                 self.require_keyword(word)?;
             }
             return Ok(NamedEvent::Resized { container: place, slots, before: self.count()? });
+        }
+        if self.keyword("starts") {
+            let times = if self.number_ahead() { self.count()? } else { 1 };
+            let recipe = self.word("a recipe")?;
+            self.require_keyword("for")?;
+            let ticks = self.count()?;
+            self.require_keyword(if ticks == 1 { "tick" } else { "ticks" })?;
+            return Ok(NamedEvent::Starts { container: place, times, recipe, ticks });
+        }
+        if self.keyword("ends") {
+            return Ok(NamedEvent::Ends { container: place, recipe: self.word("a recipe")? });
         }
         if self.keyword("points") {
             return Ok(NamedEvent::PointsAt { shortcut: place, kind: self.pointed_at()? });

@@ -18,8 +18,8 @@ mod tests;
 mod verb;
 
 pub use action::{ActionOf, NamedAction, NamedOperation, OfferedOf, OperationOf};
-pub(crate) use event::items_text;
 pub use event::{NamedEvent, NamedLocation};
+pub(crate) use event::{items_text, pass_text, ticks_text, times_text};
 pub(crate) use lexer::{Token, TokenKind, lex};
 pub use operation::{Amount, Landing, LiftAmount, Position, SortKey};
 pub use parser::SentenceError;
@@ -31,6 +31,9 @@ pub use terms::{NamedArrival, Names, PlainTerms, Terms};
 pub(crate) use terms::{Role, Translate};
 pub(crate) use verb::{Claimable, InScope, Row};
 pub use verb::{Effects, SlotOrder, Verb};
+
+/// As a slot is named that holds what its container works on.
+pub(crate) const WORK: &str = "work";
 
 /// Before `of` these begin checks of scenarios, so that no meter has such a name.
 pub(crate) const MEASURED_OF: &[&str] = &["encumbrance", "origin", "owner", "places", "shortcuts"];
@@ -84,4 +87,5 @@ pub(crate) const RESERVED: &[&str] = &[
     "weight",
     "with",
     "within",
+    "work",
 ];

@@ -206,7 +206,7 @@ impl<'t, 'a> LineParser<'t, 'a> {
         })
     }
 
-    pub(super) fn number_ahead(&self) -> bool {
+    pub(crate) fn number_ahead(&self) -> bool {
         self.peek().is_some_and(|token| {
             token.kind == TokenKind::Word
                 && token.text.trim_start_matches('-').starts_with(|c: char| c.is_ascii_digit())

@@ -3,6 +3,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
+use super::WORK;
 use crate::id::StackId;
 use crate::text::{Span, Word};
 
@@ -200,6 +201,13 @@ impl Path {
             span: self.span,
             of_each: self.of_each,
         })
+    }
+
+    /// The container, if the path is that of what a container works on; else the same path.
+    pub(crate) fn without_work(&self) -> Path {
+        let is_work = |step: &PathStep| matches!(step, PathStep::NamedSlot(name) if **name == *WORK);
+        let steps = self.steps.split_last().filter(|(last, _)| is_work(last)).map(|(_, steps)| steps.to_vec());
+        Path { steps: steps.unwrap_or_else(|| self.steps.clone()), ..self.clone() }
     }
 
     /// Its place in the source text.

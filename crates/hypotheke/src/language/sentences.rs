@@ -174,6 +174,12 @@ impl LineParser<'_, '_> {
                 let recipe = self.word("a recipe")?;
                 Ok(NamedAction::Craft { amount, recipe, at: self.optional_place("at")? })
             }
+            Verb::Cancel => {
+                let recipe = self.word("a recipe")?;
+                self.require_keyword("at")?;
+                Ok(NamedAction::Cancel { recipe, at: self.path()? })
+            }
+            Verb::Wait => Ok(NamedAction::Wait { ticks: self.count()? }),
             Verb::Trade => {
                 let one = self.offered()?;
                 self.require_keyword("for")?;
@@ -384,6 +390,11 @@ impl fmt::Display for NamedOperation {
                 print_times(*amount, recipe, f)?;
                 print_place("at", at.as_ref(), f)
             }
+            NamedAction::Cancel { recipe, at } => {
+                write!(f, " {recipe}")?;
+                print_place("at", Some(at), f)
+            }
+            NamedAction::Wait { ticks } => write!(f, " {ticks}"),
             NamedAction::Use { amount, kind, from } => {
                 print_times(*amount, kind, f)?;
                 print_place("from", from.as_ref(), f)

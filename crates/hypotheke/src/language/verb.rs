@@ -39,6 +39,10 @@ pub enum Verb {
     Sell,
     /// Items of a container change into others.
     Craft,
+    /// A container ends a recipe before its time.
+    Cancel,
+    /// Time passes, and what is due happens.
+    Wait,
     /// A holder uses items.
     Use,
     /// The stacks of a container are sorted.
@@ -114,6 +118,8 @@ pub struct Effects {
     pub lands: bool,
     /// It reads and changes meters.
     pub meters: bool,
+    /// It reads or changes what containers work on, or the clock.
+    pub time: bool,
 }
 
 /// What may stand after a verb where a claim says that something is never done.
@@ -161,9 +167,9 @@ pub(crate) struct Row {
 
 const fn effects(
     slot_order: SlotOrder,
-    [hand, access, shortcuts, size, variants, lands, meters]: [bool; 7],
+    [hand, access, shortcuts, size, variants, lands, meters, time]: [bool; 8],
 ) -> Effects {
-    Effects { slot_order, hand, access, shortcuts, size, variants, lands, meters }
+    Effects { slot_order, hand, access, shortcuts, size, variants, lands, meters, time }
 }
 
 /// One verb.
@@ -178,7 +184,7 @@ const fn row(
 
 impl Verb {
     /// All verbs, in the order of a search.
-    pub const ALL: [Verb; 33] = [
+    pub const ALL: [Verb; 35] = [
         Verb::Move,
         Verb::Swap,
         Verb::Drop,
@@ -195,6 +201,8 @@ impl Verb {
         Verb::Buy,
         Verb::Sell,
         Verb::Craft,
+        Verb::Cancel,
+        Verb::Wait,
         Verb::Use,
         Verb::Sort,
         Verb::Bind,
@@ -224,114 +232,128 @@ impl Verb {
         const NO: bool = false;
         const YES: bool = true;
         // In a row: who acts, what claims say, how a scope names it, how often it is drawn; then
-        // the slot order that it reads, then hand, access, shortcuts, size, variants, lands, meters.
+        // the slot order that it reads, then hand, access, shortcuts, size, variants, lands, meters, time.
         match self {
             Verb::Move => row(
                 ["move", "moves", "moved"],
                 "move 3 fuel-drum from depot to sled",
                 (ANYONE, Items, Verbs, 5),
-                effects(None, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(None, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Swap => row(
                 ["swap", "swaps", "swapped"],
                 "swap sled/0 with depot/3",
                 (ANYONE, Items, Verbs, 3),
-                effects(None, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(None, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Drop => row(
                 ["drop", "drops", "dropped"],
                 "drop 1 flare from sled at 2.5,-1",
                 (ANYONE, Items, Verbs, 2),
-                effects(None, [NO, NO, NO, NO, NO, YES, NO]),
+                effects(None, [NO, NO, NO, NO, NO, YES, NO, NO]),
             ),
             Verb::PickUp => row(
                 ["pick up", "picks up", "picked up"],
                 "pick up 1 flare to sled",
                 (ANYONE, Items, Verbs, 3),
-                effects(None, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(None, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             // A replaced item goes to the holder's containers, as an unequipped one does.
             Verb::Equip => row(
                 ["equip", "equips", "equipped"],
                 "surveyor equips from pockets/3",
                 (HOLDER, Items, Verbs, 2),
-                effects(Carried, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(Carried, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Unequip => row(
                 ["unequip", "unequips", "unequipped"],
                 "surveyor unequips from harness/back",
                 (HOLDER, Items, Verbs, 2),
-                effects(Carried, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(Carried, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             // A hand remembers the slot of its items, so slots are distinguishable from then on.
             Verb::Lift => row(
                 ["lift", "lifts", "lifted"],
                 "surveyor lifts 3 from sled/0",
                 (HOLDER, Items, Verbs, 2),
-                effects(None, [YES, NO, NO, NO, NO, NO, NO]),
+                effects(None, [YES, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Put => row(
                 ["put", "puts", "put"],
                 "surveyor puts in sled/3",
                 (HOLDER, Items, Verbs, 3),
-                effects(None, [YES, NO, NO, NO, NO, NO, NO]),
+                effects(None, [YES, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Return => row(
                 ["return", "returns", "returned"],
                 "surveyor returns",
                 (HOLDER, Items, Verbs, 1),
-                effects(Any, [YES, NO, NO, NO, NO, YES, NO]),
+                effects(Any, [YES, NO, NO, NO, NO, YES, NO, NO]),
             ),
             // It takes and places in slot order, so the order decides what remains.
             Verb::Deposit => row(
                 ["deposit", "deposits", "deposited"],
                 "surveyor deposits into depot",
                 (HOLDER, Items, Verbs, 2),
-                effects(Any, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(Any, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Open => row(
                 ["open", "opens", "opened"],
                 "surveyor opens depot",
                 (HOLDER, Place, Verbs, 2),
-                effects(None, [NO, YES, NO, NO, NO, NO, NO]),
+                effects(None, [NO, YES, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Close => row(
                 ["close", "closes", "closed"],
                 "surveyor closes depot",
                 (HOLDER, Place, Verbs, 1),
-                effects(None, [NO, YES, NO, NO, NO, NO, NO]),
+                effects(None, [NO, YES, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Give => row(
                 ["give", "gives", "given"],
                 "give depot to surveyor",
                 (ANYONE, Place, Verbs, 1),
-                effects(None, [NO, YES, NO, NO, NO, NO, NO]),
+                effects(None, [NO, YES, NO, NO, NO, NO, NO, NO]),
             ),
             // Both sides give and take in slot order.
             Verb::Buy => row(
                 ["buy", "buys", "bought"],
                 "surveyor buys 2 ration-box at depot",
                 (HOLDER, Items, Verbs, 3),
-                effects(Any, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(Any, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Sell => row(
                 ["sell", "sells", "sold"],
                 "surveyor sells 1 ice-core at depot",
                 (HOLDER, Items, Verbs, 3),
-                effects(Any, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(Any, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             // Inputs leave and outputs are placed in slot order.
             Verb::Craft => row(
                 ["craft", "crafts", "crafted"],
                 "surveyor crafts melt-water at stove",
                 (ANYONE, Place, Verbs, 3),
-                effects(Any, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(Any, [NO, NO, NO, NO, NO, NO, NO, YES]),
+            ),
+            // What a container holds goes back to its slots, or is placed in slot order.
+            Verb::Cancel => row(
+                ["cancel", "cancels", "cancelled"],
+                "surveyor cancels melt-water at stove",
+                (ANYONE, Place, Verbs, 2),
+                effects(Any, [NO, NO, NO, NO, NO, YES, NO, YES]),
+            ),
+            // Outputs are placed in slot order.
+            Verb::Wait => row(
+                ["wait", "waits", "waited"],
+                "wait 30",
+                (ANYONE, Never, Verbs, 3),
+                effects(Any, [NO, NO, NO, NO, NO, NO, NO, YES]),
             ),
             Verb::Use => row(
                 ["use", "uses", "used"],
                 "surveyor uses tea from pockets",
                 (HOLDER, Items, Verbs, 3),
-                effects(None, [NO, NO, NO, NO, NO, NO, YES]),
+                effects(None, [NO, NO, NO, NO, NO, NO, YES, NO]),
             ),
             // Alike stacks within their limit become as many full ones as there are and one for the
             // rest, whatever their order was; the others only change places.
@@ -339,99 +361,99 @@ impl Verb {
                 ["sort", "sorts", "sorted"],
                 "sort sled by weight",
                 (ANYONE, Place, Verbs, 2),
-                effects(None, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(None, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Bind => row(
                 ["bind", "binds", "bound"],
                 "surveyor binds flare to shortcuts/2",
                 (ANYONE, Items, Verbs, 1),
-                effects(None, [NO, NO, YES, NO, NO, NO, NO]),
+                effects(None, [NO, NO, YES, NO, NO, NO, NO, NO]),
             ),
             Verb::Unbind => row(
                 ["unbind", "unbinds", "unbound"],
                 "surveyor unbinds shortcuts/2",
                 (ANYONE, Place, Verbs, 1),
-                effects(None, [NO, NO, YES, NO, NO, NO, NO]),
+                effects(None, [NO, NO, YES, NO, NO, NO, NO, NO]),
             ),
             Verb::Leave => row(
                 ["leave", "leaves", "left"],
                 "surveyor leaves",
                 (HOLDER, Items, Verbs, 1),
-                effects(Any, [YES, YES, NO, NO, NO, YES, NO]),
+                effects(Any, [YES, YES, NO, NO, NO, YES, NO, NO]),
             ),
             Verb::Split => row(
                 ["split", "splits", "split"],
                 "split 2 from sled/0 to sled/3",
                 (ANYONE, Items, Verbs, 2),
-                effects(None, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(None, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Merge => row(
                 ["merge", "merges", "merged"],
                 "merge sled/0 onto sled/3",
                 (ANYONE, Items, Verbs, 2),
-                effects(None, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(None, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             // The last slots go first, and what they contain is placed in slot order.
             Verb::Resize => row(
                 ["resize", "resizes", "resized"],
                 "resize sled to 10",
                 (ANYONE, Place, Verbs, 1),
-                effects(Any, [NO, NO, NO, YES, NO, YES, NO]),
+                effects(Any, [NO, NO, NO, YES, NO, YES, NO, NO]),
             ),
             Verb::Set => row(
                 ["set", "sets", "set"],
                 "set reading of freezer/0 to 4.1",
                 (ANYONE, Items, Verbs, 1),
-                effects(CarriedIfEjecting, [NO, NO, NO, NO, YES, YES, NO]),
+                effects(CarriedIfEjecting, [NO, NO, NO, NO, YES, YES, NO, NO]),
             ),
             Verb::Mark => row(
                 ["mark", "marks", "marked"],
                 "mark freezer/0 contaminated",
                 (ANYONE, Items, Own, 2),
-                effects(CarriedIfEjecting, [NO, NO, NO, NO, YES, YES, NO]),
+                effects(CarriedIfEjecting, [NO, NO, NO, NO, YES, YES, NO, NO]),
             ),
             Verb::Unmark => row(
                 ["unmark", "unmarks", "unmarked"],
                 "unmark freezer/0 contaminated",
                 (ANYONE, Items, Own, 1),
-                effects(CarriedIfEjecting, [NO, NO, NO, NO, YES, YES, NO]),
+                effects(CarriedIfEjecting, [NO, NO, NO, NO, YES, YES, NO, NO]),
             ),
             Verb::Create => row(
                 ["create", "creates", "created"],
                 "create 3 fuel-drum in depot",
                 (ANYONE, Items, Own, 4),
-                effects(None, [NO, NO, NO, NO, NO, YES, NO]),
+                effects(None, [NO, NO, NO, NO, NO, YES, NO, NO]),
             ),
             Verb::Consume => row(
                 ["consume", "consumes", "consumed"],
                 "consume 2 ration-box from sled",
                 (ANYONE, Items, Own, 1),
-                effects(None, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(None, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             // A search does not try these. They are stated so that nothing is reduced when it does.
             Verb::Together => row(
                 ["together", "together", "done"],
                 "together (move 1 flare from sled to depot; move 1 rope-coil from depot to sled)",
                 (ANYONE, Never, Walks, 2),
-                effects(Any, [YES, YES, YES, YES, YES, YES, YES]),
+                effects(Any, [YES, YES, YES, YES, YES, YES, YES, YES]),
             ),
             Verb::Trade => row(
                 ["trade", "trades", "traded"],
                 "trade 2 flare of surveyor for 1 radio of driver",
                 (ANYONE, Items, Walks, 2),
-                effects(Carried, [NO, NO, NO, NO, NO, NO, NO]),
+                effects(Carried, [NO, NO, NO, NO, NO, NO, NO, NO]),
             ),
             Verb::Depart => row(
                 ["depart", "departs", "departed"],
                 "depart sled",
                 (ANYONE, Items, Walks, 1),
-                effects(Any, [YES, YES, YES, YES, YES, YES, YES]),
+                effects(Any, [YES, YES, YES, YES, YES, YES, YES, YES]),
             ),
             Verb::Arrive => row(
                 ["arrive", "arrives", "arrived"],
                 "arrive sled",
                 (ANYONE, Items, Walks, 2),
-                effects(Any, [YES, YES, YES, YES, YES, YES, YES]),
+                effects(Any, [YES, YES, YES, YES, YES, YES, YES, YES]),
             ),
         }
     }

@@ -4,6 +4,7 @@
 //! Each change is reported as a [`Difference`] with its action, which the section `[migration]` of
 //! the new ruleset decides. Unknown parts become orphans. Nothing is lost silently.
 
+mod jobs;
 mod names;
 mod orphans;
 mod outline;
@@ -251,6 +252,7 @@ impl<'r> Carrying<'r> {
             self.tell("version", message, None);
         }
         self.names();
+        self.jobs();
         self.orphan_unknown();
         self.standing();
         self.holders();

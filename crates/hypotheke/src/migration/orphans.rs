@@ -24,7 +24,7 @@ impl Carrying<'_> {
             let homes = self.homes_of(place.rsplit_once('/').map_or(&*place, |(container, _)| container));
             let id = stack.id;
             self.orphan(place, at, stack, pack);
-            for InSlot { slot, stack } in self.packs.remove(&id).map(|pack| pack.stacks).unwrap_or_default() {
+            for InSlot { slot, stack, .. } in self.packs.remove(&id).map(|pack| pack.stacks).unwrap_or_default() {
                 self.lose(format!("{id}/{slot}"), "pack removed", stack, (None, &homes));
             }
         }
@@ -259,9 +259,11 @@ impl Carrying<'_> {
             let Some(standing) = standing.find(|it| it.name == container) else { return Some(stack) };
             (standing.slots, &mut standing.stacks)
         };
-        match stacks.binary_search_by_key(&slot, |lying| lying.slot) {
+        // What the container works on comes after the contents of its slots.
+        let in_slots = stacks.partition_point(|lying| !lying.in_work);
+        match stacks[..in_slots].binary_search_by_key(&slot, |lying| lying.slot) {
             Err(at) if slot < slots => {
-                stacks.insert(at, InSlot { slot, stack });
+                stacks.insert(at, InSlot { slot, stack, in_work: false });
                 None
             }
             _ => Some(stack),
@@ -269,7 +271,7 @@ impl Carrying<'_> {
     }
 
     /// Where else it may go: into the same container, then into those of the same holder.
-    fn homes_of(&self, container: &str) -> Vec<String> {
+    pub(super) fn homes_of(&self, container: &str) -> Vec<String> {
         if container.starts_with('#') {
             return vec![format!("{container}/")];
         }

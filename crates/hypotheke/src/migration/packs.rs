@@ -15,7 +15,7 @@ impl<'r> Carrying<'r> {
         for (id, mut pack) in std::mem::take(&mut self.packs) {
             let Some(def) = kinds.get(&id).and_then(|kind| self.pack_of(kind)) else {
                 let homes = self.homes_around(id);
-                for InSlot { slot, stack } in pack.stacks {
+                for InSlot { slot, stack, .. } in pack.stacks {
                     self.lose(format!("{id}/{slot}"), "pack removed", stack, (None, &homes));
                 }
                 continue;

@@ -93,7 +93,7 @@ impl Carrying<'_> {
         if stacks.is_empty() {
             self.tell(name, "removed; it was empty", None);
         }
-        for InSlot { slot, stack } in stacks {
+        for InSlot { slot, stack, .. } in stacks {
             self.lose(format!("{name}/{slot}"), "container removed", stack, (removal.as_ref(), homes));
         }
     }
@@ -272,13 +272,25 @@ impl Carrying<'_> {
             return;
         }
         let mut laid: BTreeMap<u32, Stack> = BTreeMap::new();
-        for InSlot { slot, stack } in std::mem::take(stacks) {
+        let (mut in_work, in_slots): (Vec<InSlot>, Vec<InSlot>) =
+            std::mem::take(stacks).into_iter().partition(|lying| lying.in_work);
+        for InSlot { slot, stack, .. } in in_slots {
             match now.of(slot).filter(|now| !laid.contains_key(now)) {
                 Some(now) => _ = laid.insert(now, stack),
                 None => self.lose(format!("{name}/{slot}"), "slot removed", stack, (None, homes)),
             }
         }
-        stacks.extend(laid.into_iter().map(|(slot, stack)| InSlot { slot, stack }));
+        stacks.extend(laid.into_iter().map(|(slot, stack)| InSlot { slot, stack, in_work: false }));
+        // A stack in work goes back to its slot under the number that the slot has now.
+        let mut taken: BTreeSet<u32> = BTreeSet::new();
+        for lying in &mut in_work {
+            let own = now.of(lying.slot).filter(|slot| !taken.contains(slot));
+            let free = || (0..most).find(|slot| !taken.contains(slot));
+            lying.slot = own.or_else(free).unwrap_or(lying.slot);
+            taken.insert(lying.slot);
+        }
+        in_work.sort_by_key(|lying| lying.slot);
+        stacks.append(&mut in_work);
         self.slots_now.insert(name.to_owned(), now);
     }
 

@@ -293,7 +293,7 @@ impl Draft<'_> {
             Action::Swap { one, other } => self.why_not_swapped(*one, *other),
             Action::Deposit { into } => self.why_not_deposited(*into),
             Action::Buy { .. } | Action::Sell { .. } => self.why_not_in_deal(action),
-            Action::Craft { .. } => self.why_not_in_recipe(action),
+            Action::Craft { .. } | Action::Cancel { .. } => self.why_not_in_recipe(action),
             Action::Equip { from, .. } => {
                 let worn = self.world.containers_of(actor).iter().copied();
                 let worn: Points = worn.filter(|&at| self.world.def_of(at).is_worn()).map(Point::whole).collect();
@@ -320,6 +320,7 @@ impl Draft<'_> {
             | Action::Leave
             | Action::Bind { .. }
             | Action::Unbind { .. }
+            | Action::Wait { .. }
             | Action::Depart { .. }
             | Action::Arrive { .. } => None,
         }

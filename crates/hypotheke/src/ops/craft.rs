@@ -7,17 +7,17 @@
 use rustc_hash::FxHashMap;
 
 use super::carry::{Going, Request, Source, WithoutNumber};
-use super::create::{self, max_countable};
+use super::create::max_countable;
 use super::draft::{Draft, Floors};
 use super::operation::{Action, Variant};
 use super::reasons::Portion;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Planned};
 use crate::id::{ContainerId, HolderId, KindId, RecipeId};
-use crate::language::{Amount, Landing};
+use crate::language::Amount;
 use crate::narrow;
-use crate::ruleset::{Access, Allocation, Ingredient, Of, Recipe, Supply};
-use crate::world::{Cell, Place, Spot, World};
+use crate::ruleset::{Access, Allocation, Ingredient, Of, Recipe, Supply, WhenFull};
+use crate::world::{Cell, Job, Place, Spot, World};
 
 pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, recipe: RecipeId, at: Place) -> Planned {
     let crafting = Crafting::find(draft, recipe, at)?;
@@ -26,6 +26,9 @@ pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, recipe: RecipeId, at: 
         Amount::UpTo(times) if times > 0 => (times, false),
         _ => return Err(Refusal::new(Cause::BadAmount)),
     };
+    if let Some(job) = crafting.job_in_the_way(draft) {
+        return Err(Refusal::new(Cause::Working { at, recipe: job.recipe }));
+    }
     let done = |times: u64| Done { requested: Some(u64::from(requested)), count: times };
     let Err(failed) = crafting.attempt(draft, u64::from(requested)) else { return Ok(done(u64::from(requested))) };
     let start = draft.point();
@@ -82,8 +85,12 @@ impl<'r> Crafting<'r> {
         draft.nested_lists += 1;
         let done = self.change(draft, times);
         draft.nested_lists -= 1;
-        if done.is_err() {
+        if done.is_err() || self.takes_time() {
             draft.go_back_to(&start);
+        }
+        if done.is_ok() && self.takes_time() {
+            draft.begin_step();
+            self.start(draft, times);
         }
         draft.begin_step();
         let _ = draft.take_noted();
@@ -92,9 +99,43 @@ impl<'r> Crafting<'r> {
         done
     }
 
+    fn takes_time(&self) -> bool {
+        self.recipe.duration().is_some()
+    }
+
+    /// What the container works on already, if the recipe takes time.
+    fn job_in_the_way(&self, draft: &Draft<'_>) -> Option<Job> {
+        match self.source {
+            Source::Container(container) if self.takes_time() => draft.job(container),
+            _ => None,
+        }
+    }
+
+    /// The stacks that are there for it. No container works on a pack.
+    fn stacks(&self, draft: &Draft<'_>) -> Vec<Stack> {
+        let mut stacks = stacks(draft, self.source);
+        if self.takes_time() {
+            stacks.iter_mut().for_each(|stack| stack.may_go &= !stack.cell.is_pack());
+        }
+        stacks
+    }
+
+    /// Starts it: it is known that it can be carried out this often.
+    fn start(&self, draft: &mut Draft<'_>, times: u64) {
+        let (Source::Container(container), Some(duration)) = (self.source, self.recipe.duration()) else { return };
+        let stacks = self.stacks(draft);
+        let supplies = supplies(&stacks);
+        let used = self.recipe.allocate(times, &supplies, |it, nth| is_it(draft, it, &stacks[nth])).used;
+        let used = stacks.iter().zip(used).filter(|(_, used)| *used > 0);
+        let used = used.map(|(stack, used)| (stack.spot, narrow::at_most(used)));
+        let due = draft.world.clock().saturating_add(u64::from(duration));
+        let job = Job { recipe: self.number, times: narrow::at_most(times), due };
+        draft.start_work(container, job, used);
+    }
+
     fn change(&self, draft: &mut Draft<'_>, times: u64) -> Result<(), Failed> {
         let floors = draft.floors();
-        let stacks = stacks(draft, self.source);
+        let stacks = self.stacks(draft);
         let supplies = supplies(&stacks);
         let Allocation { used, missing } =
             self.recipe.allocate(times, &supplies, |it, nth| is_it(draft, it, &stacks[nth]));
@@ -119,7 +160,8 @@ impl<'r> Crafting<'r> {
             }
         }
         let emptied = draft.point();
-        let failed = self.fill(draft, times);
+        let holds = self.recipe.when_full() == WhenFull::Hold;
+        let failed = if holds { self.countable(times) } else { self.fill(draft, times) };
         if causes.is_empty() && failed.is_empty() {
             return Ok(());
         }
@@ -129,18 +171,27 @@ impl<'r> Crafting<'r> {
         while is_bound && too_many - fits > 1 {
             let between = fits + (too_many - fits) / 2;
             draft.go_back_to(&emptied);
-            match self.fill(draft, between).is_empty() {
+            let failed = if holds { self.countable(between) } else { self.fill(draft, between) };
+            match failed.is_empty() {
                 true => fits = between,
                 false => too_many = between,
             }
         }
         let most = if is_bound { fits } else { times - 1 };
-        if !failed.is_empty() {
+        if !failed.is_empty() && holds {
+            causes.extend(failed);
+        } else if !failed.is_empty() {
             draft.go_back_to(&emptied);
             causes.extend(self.why_not_filled(draft, times, floors).unwrap_or(failed));
         }
         causes.sort_by_key(Cause::reason);
         Err(Failed { causes, most })
+    }
+
+    /// Outputs that no slot could ever count are no reason to wait.
+    fn countable(&self, times: u64) -> Vec<Cause> {
+        let is_countable = |&(_, each): &(KindId, u32)| u32::try_from(u64::from(each) * times).is_ok();
+        if self.recipe.outputs().iter().all(is_countable) { Vec::new() } else { vec![Cause::Overflow] }
     }
 
     /// The checks that fail for all outputs together, if it is not that they can't be counted.
@@ -167,20 +218,9 @@ impl<'r> Crafting<'r> {
 
     /// Puts the outputs in, and returns the checks that fail.
     fn fill(&self, draft: &mut Draft<'_>, times: u64) -> Vec<Cause> {
-        for &(kind, each) in self.recipe.outputs() {
-            draft.begin_step();
-            let _ = draft.take_noted();
-            let Ok(count) = u32::try_from(u64::from(each) * times) else { return vec![Cause::Overflow] };
-            let (plain, anywhere) = (Variant::default(), Landing::default());
-            if let Err(refusal) = create::plan(draft, Amount::Exactly(count), kind, &plain, self.at, anywhere) {
-                let mut causes = vec![refusal.cause()];
-                causes.extend(draft.take_noted().into_iter().filter(|cause| *cause != refusal.cause()));
-                return causes;
-            }
-        }
-        draft.begin_step();
+        let failed = draft.make(self.recipe, times, self.at);
         // In a list it is judged with the steps that follow.
-        if draft.nested_lists == 1 { draft.all_over_in_the_end() } else { Vec::new() }
+        if failed.is_empty() && draft.nested_lists == 1 { draft.all_over_in_the_end() } else { failed }
     }
 
     /// Carries it out as often as it can, up to a number.
@@ -261,7 +301,10 @@ impl World {
         }
         let Ok(crafting) = Crafting::find(&draft, recipe, at) else { return 0 };
         act_at(&mut draft, crafting.source);
-        let stacks = stacks(&draft, crafting.source);
+        if crafting.job_in_the_way(&draft).is_some() {
+            return 0;
+        }
+        let stacks = crafting.stacks(&draft);
         crafting.recipe.supplied(&supplies(&stacks), |it, nth| is_it(&draft, it, &stacks[nth]))
     }
 
@@ -290,9 +333,9 @@ impl World {
     /// ```
     #[must_use]
     pub fn craftable(&self, at: impl Into<Place>, actor: Option<HolderId>) -> Vec<(RecipeId, u64)> {
-        let mut draft = Draft::new(self, Box::default());
+        let (mut draft, at) = (Draft::new(self, Box::default()), at.into());
         let acting = draft.act_as(actor);
-        let Ok(source) = acting.and_then(|()| source(&draft, at.into())) else { return Vec::new() };
+        let Ok(source) = acting.and_then(|()| source(&draft, at)) else { return Vec::new() };
         act_at(&mut draft, source);
         let stacks = stacks(&draft, source);
         let supplies = supplies(&stacks);
@@ -315,8 +358,17 @@ impl World {
             true => recipe.supplied(&supplies, |it, nth| is_it(&draft, it, &stacks[nth])),
             false => 0,
         };
+        let works = match source {
+            Source::Container(container) => self.job_of(container).is_some(),
+            Source::Holder(_) | Source::Spot(_) => false,
+        };
+        let has_packs = stacks.iter().any(|stack| stack.cell.is_pack());
         let times = |id: RecipeId| {
             let recipe = self.rules.recipe(id)?;
+            if recipe.duration().is_some() && (works || has_packs) {
+                let times = self.supplies(id, at, actor);
+                return (times > 0).then_some((id, times));
+            }
             let times = by_kinds(recipe).unwrap_or_else(|| by_stacks(recipe));
             (times > 0).then_some((id, times))
         };
@@ -353,7 +405,8 @@ impl Draft<'_> {
 
     /// Why the actor may not carry out the recipe that it names.
     pub(super) fn why_not_in_recipe(&self, action: &Action) -> Option<Cause> {
-        let (actor, &Action::Craft { recipe, at, .. }) = (self.actor?, action) else { return None };
+        let (&Action::Craft { recipe, at, .. } | &Action::Cancel { recipe, at }) = action else { return None };
+        let actor = self.actor?;
         let Crafting { recipe: known, source, .. } = Crafting::find(self, recipe, at).ok()?;
         let may = match (known.by(), source) {
             (Access::Anyone | Access::Surrounding, _) => true,

@@ -69,7 +69,8 @@ impl Draft<'_> {
         if self.world.rules.limited_kinds.is_empty() {
             return;
         }
-        let cells = containers.iter().flat_map(|&container| self.cells_in(container));
+        let all = |&container: &u32| self.cells_in(container).chain(self.cells_in_work(container));
+        let cells = containers.iter().flat_map(all);
         let limited = cells.filter(|cell| self.world.rules.figures[cell.kind as usize].is_limited);
         let items: Vec<(u32, u32)> = limited.map(|cell| (cell.kind, cell.count)).collect();
         self.limited_departed.extend(items);
@@ -84,7 +85,7 @@ impl Draft<'_> {
     /// The number of items in a container at any depth.
     fn items_within(&self, container: u32) -> u64 {
         let items = |cell: Cell| u64::from(cell.count) + if cell.is_pack() { self.items_within(cell.inner) } else { 0 };
-        self.cells_in(container).map(items).sum()
+        self.cells_in(container).chain(self.cells_in_work(container)).map(items).sum()
     }
 
     /// The lowest number that the next departure may get.

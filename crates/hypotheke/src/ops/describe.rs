@@ -3,9 +3,9 @@
 use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::{HolderId, KindId, RecipeId};
-use crate::language::{NOBODY, items_text};
+use crate::language::{NOBODY, items_text, pass_text, ticks_text, times_text};
 use crate::ruleset::{Cap, GroupDef, Kind, Meter, Recipe, RecipePart, Right};
-use crate::world::{DepartingEntity, Event, Place, StackClass, StackLocation, World};
+use crate::world::{DepartingEntity, Event, Job, Place, StackClass, StackLocation, World};
 
 impl World {
     /// The name of a place in sentences.
@@ -43,7 +43,7 @@ impl World {
         meters.get(meter as usize).map_or("an unknown meter", Meter::name)
     }
 
-    fn recipe_name(&self, recipe: RecipeId) -> &str {
+    pub(super) fn recipe_name(&self, recipe: RecipeId) -> &str {
         self.rules().recipe(recipe).map_or("of another ruleset", Recipe::id)
     }
 
@@ -82,10 +82,11 @@ impl World {
                 Unknown::Document => "the transfer record does not fit this world".to_owned(),
                 Unknown::Deal => "no deal for this kind is made here".to_owned(),
                 Unknown::Recipe => "unknown recipe".to_owned(),
+                Unknown::NotInList => "no list may contain this operation".to_owned(),
                 Unknown::SameSides => "both sides of the trade are the same".to_owned(),
                 Unknown::Taken => "the world already has a place of this name or a stack of this id".to_owned(),
             },
-            Cause::BadAmount => "the amount must be at least 1 and at most the size of the stack".to_owned(),
+            Cause::BadAmount => "the amount must be a number from 1 on, and no more than a named stack has".to_owned(),
             Cause::NoLot { size } => format!("this deal is made for {size} at a time"),
             Cause::OutOfBounds { of, slots, min, max } if min == max => {
                 format!("{} always has {max} slots; {slots} were requested", self.place_name(of))
@@ -153,6 +154,20 @@ impl World {
                     }
                     RecipePart::Tool(_) => format!("{place} has {there} {what} as a tool; the recipe needs {required}"),
                 }
+            }
+            Cause::Working { at, recipe } => {
+                let (place, recipe) = (self.place_name(at), self.recipe_name(recipe));
+                let job = if let Place::Container(id) = at { self.job(id) } else { None };
+                match job.map_or(0, |job| job.left(self.clock())) {
+                    0 => format!("{place} has finished {recipe} and waits for room for what it makes"),
+                    left => format!("{place} works on {recipe}; {} left", ticks_text(left)),
+                }
+            }
+            Cause::NotWorking { at, recipe } => {
+                format!("{} does not work on {}", self.place_name(at), self.recipe_name(recipe))
+            }
+            Cause::TooManyDue { due, max } => {
+                format!("the wait would look {due} times at what is due; the maximum is {max}")
             }
             Cause::NotOwner(at) => match self.owner_of(at) {
                 Some(owner) => format!("only its owner {owner} may give {} away", self.place_name(at)),
@@ -273,6 +288,12 @@ impl World {
         }
     }
 
+    /// A recipe that a container works on, in words: `melt-water for 20`, `2 melt-water for 20`.
+    #[must_use]
+    pub fn job_text(&self, job: Job) -> String {
+        format!("{} for {}", times_text(job.times, self.recipe_name(job.recipe)), job.left(self.clock()))
+    }
+
     /// An event in words: `3 fuel-drum: depot/0 to sled/2`.
     #[must_use]
     pub fn describe_event(&self, event: &Event) -> String {
@@ -301,6 +322,19 @@ impl World {
                 let name = self.meter_name(*holder, *meter);
                 let verb = if before < after { "rises" } else { "falls" };
                 format!("{name} of {of} {verb} from {before} to {after}")
+            }
+            Event::Waited { before, after } => pass_text(after.saturating_sub(*before)),
+            Event::Worked { container, before, after } => {
+                let container = self.name_of(container.index);
+                match (before, after) {
+                    (_, Some(job)) => {
+                        let what = times_text(job.times, self.recipe_name(job.recipe));
+                        let ticks = self.rules().recipe(job.recipe).and_then(Recipe::duration).unwrap_or(0);
+                        format!("{container} starts {what} for {}", ticks_text(u64::from(ticks)))
+                    }
+                    (Some(job), None) => format!("{container} ends {}", self.recipe_name(job.recipe)),
+                    (None, None) => format!("{container} ends nothing"),
+                }
             }
             Event::Opened { holder, container } => {
                 format!("{} opened {}", self.name_of_holder(holder.index), self.name_of(container.index))

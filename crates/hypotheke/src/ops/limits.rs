@@ -5,7 +5,7 @@
 
 use smallvec::SmallVec;
 
-use super::draft::{Draft, Item};
+use super::draft::{Draft, Floors, Item};
 use super::refusal::Cause;
 use crate::id::KindId;
 use crate::narrow;
@@ -220,6 +220,11 @@ impl Bears for Draft<'_> {
 impl Draft<'_> {
     /// The number of items of a kind that the world would have, so far.
     fn number_in_world(&self, kind: KindId) -> i64 {
+        self.number_after(kind, self.events())
+    }
+
+    /// The same after some of the changes only.
+    fn number_after(&self, kind: KindId, events: &[Event]) -> i64 {
         let signed = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
         let change = |event: &Event| match event {
             Event::Moved { kind: of, count, from, to, .. } if *of == kind => {
@@ -229,7 +234,7 @@ impl Draft<'_> {
         };
         let arrived = |arriving: &Arriving| -> i64 { signed(arriving.number_of(kind)) };
         self.world.totals(kind).present()
-            + self.events().iter().map(change).sum::<i64>()
+            + events.iter().map(change).sum::<i64>()
             + self.arriving().iter().map(arrived).sum::<i64>()
             - signed(self.departed_of(kind))
     }
@@ -337,19 +342,41 @@ impl Draft<'_> {
     /// Everything with an excess that has grown, after all changes: first the caps of everything
     /// that carries more than before, then their weight caps.
     pub(super) fn all_over_in_the_end(&self) -> Vec<Cause> {
+        let gain_of = |bearer| self.weight_gain(bearer);
+        self.all_over(&gain_of, &|bearer, number| self.capped_gain(bearer, number), self.all_too_many_in_the_end())
+    }
+
+    /// The same for the changes since then alone.
+    pub(super) fn all_over_since(&self, before: &Floors) -> Vec<Cause> {
+        let too_many = self.world.rules.limited_kinds().filter_map(|kind| {
+            let (there, would) = (self.number_after(kind, before.events(self)), self.number_in_world(kind));
+            let most = self.world.rules.known_kind(kind).max_in_world()?;
+            let is_more = would > there.max(i64::from(most));
+            is_more.then_some(Cause::MostInWorld { kind, would: u64::try_from(would).unwrap_or(0), most })
+        });
+        let weight = |bearer| self.weight_gain(bearer) - before.weight(bearer);
+        let counts = |bearer, number| self.capped_gain(bearer, number) - before.capped(bearer, number);
+        self.all_over(&weight, &counts, too_many)
+    }
+
+    fn all_over(
+        &self,
+        weight_gain: &dyn Fn(Bearer) -> i64,
+        capped_gain: &dyn Fn(Bearer, u32) -> i64,
+        too_many: impl Iterator<Item = Cause>,
+    ) -> Vec<Cause> {
         let bearers = self.changed_bearers();
         let why_not = |bearer: Bearer, limit: Limit, gain: i64| {
             limit.before(gain).why_not(|| self.place_of_bearer(bearer), i128::from(gain))
         };
         let by_counts = bearers.iter().flat_map(|&bearer| {
             Limit::of_counts(self, bearer).filter_map(move |limit| {
-                let gain = limit.measure.number().map_or(0, |number| self.capped_gain(bearer, number));
+                let gain = limit.measure.number().map_or(0, |number| capped_gain(bearer, number));
                 why_not(bearer, limit, gain)
             })
         });
-        let by_weight = bearers
-            .iter()
-            .filter_map(|&bearer| why_not(bearer, Limit::of_weight(self, bearer), self.weight_gain(bearer)));
-        by_counts.chain(self.all_too_many_in_the_end()).chain(by_weight).collect()
+        let by_weight =
+            bearers.iter().filter_map(|&bearer| why_not(bearer, Limit::of_weight(self, bearer), weight_gain(bearer)));
+        by_counts.chain(too_many).chain(by_weight).collect()
     }
 }

@@ -18,6 +18,7 @@ mod arrive;
 mod ask;
 mod bind;
 mod blocking;
+mod cancel;
 mod carry;
 mod close;
 mod consume;
@@ -70,6 +71,8 @@ mod unequip;
 mod unmark;
 mod using;
 mod variant;
+mod wait;
+mod working;
 
 pub use apply::ApplyError;
 pub use ask::Reply;
@@ -168,13 +171,17 @@ fn plan_action(draft: &mut Draft<'_>, actor: Option<HolderId>, action: &Action) 
         Action::Sell { amount, kind, at } => deal::plan(draft, actor, DealSide::Sell, (*amount, *kind), *at),
         Action::Use { amount, kind, from } => using::plan(draft, *amount, *kind, *from),
         Action::Craft { amount, recipe, at } => craft::plan(draft, *amount, *recipe, *at),
+        Action::Cancel { recipe, at } => cancel::plan(draft, *recipe, *at),
         Action::Give { at, to } => give::plan(draft, *at, *to),
         Action::Bind { kind, at } => bind::plan(draft, *kind, *at),
         Action::Unbind { at } => unbind::plan(draft, *at),
         Action::Set { at, property, value } => set::plan(draft, *at, *property, *value),
-        Action::Depart { .. } | Action::Arrive { .. } | Action::Trade { .. } if actor.is_some() => {
+        Action::Depart { .. } | Action::Arrive { .. } | Action::Trade { .. } | Action::Wait { .. }
+            if actor.is_some() =>
+        {
             Err(Refusal::new(Cause::Unknown(Unknown::GameOnly)))
         }
+        Action::Wait { ticks } => wait::plan(draft, *ticks),
         Action::Trade { one, other } => trade::plan(draft, one, other),
         Action::Depart { who } => depart::plan(draft, *who),
         Action::Arrive { who } => arrive::plan(draft, who),

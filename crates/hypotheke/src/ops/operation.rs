@@ -305,6 +305,19 @@ impl Operation {
         Action::Craft { amount, recipe, at: at.into() }.into()
     }
 
+    /// A container ends a recipe before its time. The game acts, or the holder that
+    /// [`Operation::by`] names.
+    #[must_use]
+    pub fn cancelling(recipe: RecipeId, at: impl Into<Place>) -> Operation {
+        Action::Cancel { recipe, at: at.into() }.into()
+    }
+
+    /// A number of ticks pass, and what falls due happens.
+    #[must_use]
+    pub fn waiting(ticks: u32) -> Operation {
+        Action::Wait { ticks }.into()
+    }
+
     /// The holder that acts uses items of a kind.
     #[must_use]
     pub fn using(amount: Amount, kind: KindId, from: impl Into<Place>, actor: HolderId) -> Operation {
@@ -363,6 +376,8 @@ impl Operation {
             | Action::Give { .. }
             | Action::Trade { .. }
             | Action::Craft { .. }
+            | Action::Cancel { .. }
+            | Action::Wait { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Return { .. }
@@ -405,6 +420,8 @@ impl Operation {
             | Action::Close { .. }
             | Action::Give { .. }
             | Action::Craft { .. }
+            | Action::Cancel { .. }
+            | Action::Wait { .. }
             | Action::Bind { .. }
             | Action::Unbind { .. }
             | Action::Mark { .. }

@@ -30,6 +30,10 @@ pub enum Reason {
     InUse,
     /// The acting holder may not put items into a container, take items out of it, or open it.
     NotAllowed,
+    /// The container works on a recipe already.
+    Working,
+    /// The container does not work on the recipe.
+    NotWorking,
     /// The source contains none of the requested items.
     EmptySource,
     /// The source contains fewer items than requested.
@@ -65,7 +69,7 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 24] = [
+    pub const ALL: [Reason; 26] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::NoRecipe,
@@ -75,6 +79,8 @@ impl Reason {
         Reason::NotOpen,
         Reason::InUse,
         Reason::NotAllowed,
+        Reason::Working,
+        Reason::NotWorking,
         Reason::EmptySource,
         Reason::NotEnough,
         Reason::Protected,
@@ -105,6 +111,8 @@ impl Reason {
             Reason::NotOpen => "not-open",
             Reason::InUse => "in-use",
             Reason::NotAllowed => "not-allowed",
+            Reason::Working => "working",
+            Reason::NotWorking => "not-working",
             Reason::EmptySource => "empty-source",
             Reason::NotEnough => "not-enough",
             Reason::Protected => "protected",
@@ -162,6 +170,8 @@ pub enum Unknown {
     Deal,
     /// A recipe of a different ruleset.
     Recipe,
+    /// An operation that no list may contain.
+    NotInList,
     /// A trade of a holder with itself, or of a kind for itself.
     SameSides,
 }
@@ -261,6 +271,27 @@ pub enum Cause {
         at: Place,
         /// The recipe.
         recipe: RecipeId,
+    },
+    /// The container works on a recipe that takes time.
+    Working {
+        /// The container.
+        at: Place,
+        /// The recipe that it works on.
+        recipe: RecipeId,
+    },
+    /// The container does not work on this recipe.
+    NotWorking {
+        /// The container.
+        at: Place,
+        /// The recipe.
+        recipe: RecipeId,
+    },
+    /// More falls due within a wait than it may look at.
+    TooManyDue {
+        /// The number of times that it would look at something that is due.
+        due: u64,
+        /// The maximum.
+        max: u64,
     },
     /// A recipe requires more items than there are for it.
     Missing {
@@ -410,6 +441,7 @@ impl Cause {
             | Cause::NoLot { .. }
             | Cause::OutOfBounds { .. }
             | Cause::TooManySteps { .. }
+            | Cause::TooManyDue { .. }
             | Cause::TooManyChanges { .. } => Reason::BadAmount,
             Cause::Overflow => Reason::Overflow,
             Cause::NotOpen(_) | Cause::AlwaysOpen(_) => Reason::NotOpen,
@@ -417,6 +449,8 @@ impl Cause {
             Cause::NotAllowed { .. } | Cause::NotOwner(_) | Cause::NotInDeal { .. } | Cause::NotInRecipe { .. } => {
                 Reason::NotAllowed
             }
+            Cause::Working { .. } => Reason::Working,
+            Cause::NotWorking { .. } => Reason::NotWorking,
             Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
             Cause::NotEnough { .. } | Cause::TooFew { .. } | Cause::Missing { .. } => Reason::NotEnough,
             Cause::Protected(_) => Reason::Protected,
@@ -449,6 +483,7 @@ impl Cause {
             Cause::NotEnough { requested, there, .. } | Cause::TooFew { requested, there, .. } => {
                 Some((whole(requested), whole(there)))
             }
+            Cause::TooManyDue { due, max } => Some((whole(due), whole(max))),
             Cause::Missing { required, there, .. } => Some((whole(required), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
             Cause::Meter { would, bound, .. } => Some((would, bound)),

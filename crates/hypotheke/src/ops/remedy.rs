@@ -74,6 +74,10 @@ impl World {
                 let (what, missing) = (self.ingredient_text(recipe, part), required.saturating_sub(there));
                 format!("Bring {missing} more {what} to {} first", name(at))
             }
+            Cause::Working { at, recipe } => {
+                let (at, recipe) = (name(at), self.recipe_name(recipe));
+                format!("Wait until {recipe} ends, or cancel it first: `cancel {recipe} at {at}`")
+            }
             Cause::NotEnough { there, .. } => format!("Request {there} or fewer"),
             Cause::NotOpen(at) => format!("Open {} first", name(at)),
             Cause::InUse { at, by } => format!("Let {} close {} first", self.holder_name(by), name(at)),
@@ -100,6 +104,8 @@ impl World {
             | Cause::Revision { .. }
             | Cause::RequestIdTaken
             | Cause::TooManySteps { .. }
+            | Cause::TooManyDue { .. }
+            | Cause::NotWorking { .. }
             | Cause::TooManyChanges { .. }
             | Cause::Unknown(_)
             | Cause::BadAmount

@@ -8,7 +8,7 @@ use crate::id::{HolderId, KindId, MarkId, PropertyId, RecipeId, StackId};
 use crate::language::{
     NamedAction, NamedArrival, NamedOperation, NamedPortion, NamedVariant, Names, Path, Role, Row, Translate, Verb,
 };
-use crate::ruleset::UnknownName;
+use crate::ruleset::{Ruleset, UnknownName};
 use crate::snapshot::{Container, Departed, Departure, Departures};
 use crate::text::{Diagnostics, Source, Span, Word, suggestion};
 use crate::world::{Place, UnknownPlace, World};
@@ -65,6 +65,11 @@ impl ResolveError {
     #[must_use]
     pub fn step(&self) -> Option<u32> {
         self.step
+    }
+
+    pub(crate) fn unknown_recipe(rules: &Ruleset, name: &Word) -> ResolveError {
+        let help = suggestion(name.as_str(), rules.recipes().iter().map(crate::Recipe::id));
+        ResolveError::new("unknown-recipe", name.span(), format!("unknown recipe `{name}`"), help)
     }
 
     pub(crate) fn unknown_holder(world: &World, name: &Word) -> ResolveError {
@@ -374,10 +379,7 @@ impl Translate<Names> for Resolver<'_> {
 
     fn recipe(&self, name: &Word) -> Resolved<RecipeId> {
         let rules = self.world.rules();
-        rules.find_recipe(name.as_str()).ok_or_else(|| {
-            let help = suggestion(name.as_str(), rules.recipes().iter().map(crate::Recipe::id));
-            ResolveError::new("unknown-recipe", name.span(), format!("unknown recipe `{name}`"), help)
-        })
+        rules.find_recipe(name.as_str()).ok_or_else(|| ResolveError::unknown_recipe(rules, name))
     }
 
     fn place(&self, path: &Path, role: Role) -> Resolved<Place> {

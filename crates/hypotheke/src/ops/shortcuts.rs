@@ -4,7 +4,7 @@ use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use crate::id::{HolderId, KindId};
 use crate::ruleset::DepletedShortcut;
-use crate::world::{Event, Place, Spot};
+use crate::world::{Cell, Event, Place, Spot};
 
 impl Draft<'_> {
     /// Looks up a shortcut.
@@ -47,7 +47,8 @@ impl Draft<'_> {
     }
 
     fn lies_within(&self, container: u32, kind: KindId) -> bool {
-        if self.next_stack_in(container, Some(kind.0), 0).is_some() {
+        let is_it = |cell: Cell| cell.kind == kind.0;
+        if self.next_stack_in(container, Some(kind.0), 0).is_some() || self.cells_in_work(container).any(is_it) {
             return true;
         }
         self.world.rules.pack_kinds.iter().any(|&pack| {

@@ -1,11 +1,14 @@
 //! Counting items from totals, without visiting every stack.
 
+use smallvec::SmallVec;
+
 use crate::id::{ContainerId, KindId};
 use crate::ruleset::Selector;
 use crate::world::{Cell, Place, Spot, World};
 
 impl World {
-    /// The number of items of a kind, tag or mark in a place or anywhere, packs included.
+    /// The number of items of a kind, tag or mark in a place or anywhere, packs and what containers
+    /// work on included.
     ///
     /// The cost does not depend on the number of slots. For a kind it grows with the packs in the
     /// place, for a tag or a mark with the kinds and variants. On the ground every stack is
@@ -32,6 +35,23 @@ impl World {
     /// ```
     #[must_use]
     pub fn count(&self, what: impl Into<Selector>, place: Option<Place>) -> u64 {
+        let what = what.into();
+        let working: SmallVec<[u32; 4]> = match place {
+            _ if !self.works() => SmallVec::new(),
+            // The totals of kinds have it already.
+            None if !matches!(what, Selector::Mark(_)) => SmallVec::new(),
+            None => self.containers().map(|id| id.index).collect(),
+            Some(Place::Container(id)) if self.has_container(id) => SmallVec::from_slice(&[id.index]),
+            Some(Place::Holder(id)) => self.carried(id).map(|id| id.index).collect(),
+            Some(_) => SmallVec::new(),
+        };
+        let cells = working.iter().flat_map(|&container| self.work_cells(container));
+        let in_work = cells.filter(|cell| !cell.is_empty() && self.cell_is(**cell, what));
+        self.count_within_reach(what, place) + in_work.map(|cell| u64::from(cell.count)).sum::<u64>()
+    }
+
+    /// The same without what containers work on, which no operation can name.
+    pub(crate) fn count_within_reach(&self, what: impl Into<Selector>, place: Option<Place>) -> u64 {
         let what = what.into();
         if matches!(what, Selector::Kind(kind) if !self.rules.has_kind(kind)) {
             return 0;
@@ -86,7 +106,8 @@ impl World {
             let satisfies = |(class, _): &(u32, u64)| self.class_counts_as(what, *class);
             return counts.filter(satisfies).map(|(_, count)| count).sum();
         }
-        self.cells_in(container).filter(|cell| self.cell_is(*cell, what)).map(|cell| u64::from(cell.count)).sum()
+        let in_slots = self.stacks_of(container).filter(|(spot, _)| !self.is_in_work(*spot)).map(|(_, cell)| cell);
+        in_slots.filter(|cell| self.cell_is(*cell, what)).map(|cell| u64::from(cell.count)).sum()
     }
 
     /// Whether the items of a kind, or of a class that is not plain, match. Items of a class are

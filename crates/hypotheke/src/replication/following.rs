@@ -6,11 +6,11 @@ use super::update::{At, Change, Look, Update};
 use crate::id::{DepartureId, HolderId, KindId, StackId};
 use crate::quantity::Decimal;
 use crate::ruleset::{MAX_NESTING, NO_PACK, PropertyValue};
-use crate::snapshot::Departure;
+use crate::snapshot::{Departure, MAX_COUNTED};
 use crate::world::from_data;
 use crate::world::{
-    Arrival, Arriving, Cell, ClassKey, DepartingEntity, Event, GROUND, NONE, Origin, OwnerName, PackContents, Spot,
-    StackClass, StackLocation, World,
+    Arrival, Arriving, Cell, ClassKey, DepartingEntity, Event, GROUND, Job, NONE, Origin, OwnerName, PackContents,
+    Spot, StackClass, StackLocation, World,
 };
 
 /// The error of an update. The copy is unchanged.
@@ -131,7 +131,10 @@ impl Following<'_> {
         for (number, change) in (1..).zip(changes) {
             self.one(change).map_err(|message| UpdateError::NotSo { number, message })?;
         }
-        let cell = |spot: Spot| if self.world.has_spot(spot) { self.world.cell(spot) } else { Cell::default() };
+        self.check_work().map_err(|message| UpdateError::NotSo { number: changes.len(), message })?;
+        let in_work = |spot: Spot| spot.container < self.world.container_count() && self.world.is_in_work(spot);
+        let is_there = |spot: Spot| self.world.has_spot(spot) || in_work(spot);
+        let cell = |spot: Spot| if is_there(spot) { self.world.cell(spot) } else { Cell::default() };
         let twice = self.kept_ids.iter().find(|(from, to, id)| cell(*from).id == id.0 && cell(*to).id == id.0);
         match twice {
             Some((_, _, id)) => {
@@ -139,6 +142,22 @@ impl Following<'_> {
             }
             None => Ok(()),
         }
+    }
+
+    /// A container holds stacks for what it works on, and for nothing else.
+    fn check_work(&self) -> Checked<()> {
+        let ends = self.events.iter().flat_map(|event| match *event {
+            Event::Moved { from, to, .. } => [from.spot.container, to.spot.container],
+            Event::Worked { container, .. } => [container.index, NONE],
+            _ => [NONE, NONE],
+        });
+        for container in ends.filter(|&container| container < self.world.container_count()) {
+            let holds = self.world.work_spots(container).next().is_some();
+            if holds != self.world.job_of(container).is_some() {
+                return not_so(format!("`{}` holds stacks for nothing", self.world.own_name(container)));
+            }
+        }
+        Ok(())
     }
 
     fn back_out(&mut self) {
@@ -175,6 +194,8 @@ impl Following<'_> {
             Change::Resized { container, slots } => self.resized(*container, *slots)?,
             Change::Bound { holder, shortcut, kind } => self.bound(*holder, *shortcut, *kind)?,
             Change::Metered { holder, meter, value } => self.metered(*holder, *meter, *value)?,
+            Change::Waited { clock } => self.waited(*clock)?,
+            Change::Worked { container, job } => self.worked(*container, job.as_ref())?,
             Change::Opened { holder, container } => self.opened(*holder, *container, true)?,
             Change::Closed { holder, container } => self.opened(*holder, *container, false)?,
             Change::Given { container, owner } => self.given(*container, *owner)?,
@@ -250,8 +271,14 @@ impl Following<'_> {
                 self.world.cell(spot),
             ));
         }
-        let spot = Spot { container, slot: at.slot };
-        if !self.world.has_spot(spot) {
+        let first = self.world.state(container).work;
+        let slot = if at.in_work { first.saturating_add(at.slot) } else { at.slot };
+        let spot = Spot { container, slot };
+        let is_there = match at.in_work {
+            true => first != NONE && at.slot < first,
+            false => self.world.has_spot(spot),
+        };
+        if !is_there {
             return not_so(format!("`{}` has no slot {}", self.name(at.container)?, at.slot));
         }
         Ok((
@@ -329,6 +356,9 @@ impl Following<'_> {
             return not_so("the target is missing");
         }
         if inner != GROUND {
+            if at.in_work {
+                return not_so("no container works on a pack");
+            }
             self.check_nesting(inner, end.spot.container)?;
         }
         if cell.is_empty() {
@@ -380,7 +410,8 @@ impl Following<'_> {
     fn swapped(&self, one: &At, other: &At) -> Checked<Event> {
         let ((one, mine), (other, yours)) = (self.end(one)?, self.end(other)?);
         let as_described = mine.id == one.stack.0 && yours.id == other.stack.0;
-        if !as_described || one.spot == other.spot || one.spot.is_ground() || other.spot.is_ground() {
+        let in_work = self.world.is_in_work(one.spot) || self.world.is_in_work(other.spot);
+        if !as_described || in_work || one.spot == other.spot || one.spot.is_ground() || other.spot.is_ground() {
             return not_so("the stacks to swap are missing");
         }
         for (cell, to) in [(mine, other), (yours, one)] {
@@ -418,6 +449,31 @@ impl Following<'_> {
             return not_so(format!("unknown meter {meter}"));
         };
         Ok(Event::Metered { holder, meter, before, after })
+    }
+
+    fn waited(&self, after: u64) -> Checked<Event> {
+        let before = self.world.clock();
+        if after <= before || after > MAX_COUNTED {
+            return not_so("the clock only moves on");
+        }
+        Ok(Event::Waited { before, after })
+    }
+
+    fn worked(&self, container: u32, job: Option<&crate::snapshot::Job>) -> Checked<Event> {
+        let (name, index) = (self.name(container)?, self.container(container)?);
+        let after = job.map(|job| {
+            let recipe = self.world.rules.find_recipe(&job.recipe);
+            let known = recipe.filter(|&recipe| self.world.rules.is_station(recipe, self.world.name_of_station(index)));
+            let recipe = known.ok_or_else(|| format!("`{name}` does not carry out `{}`", job.recipe))?;
+            let due = self.world.clock().checked_add(job.left).filter(|&due| due <= MAX_COUNTED);
+            let due = due.ok_or_else(|| format!("`{}` would take too long to count", job.recipe))?;
+            Checked::Ok(Job { recipe, times: job.times, due })
+        });
+        let (before, after) = (self.world.job_of(index), after.transpose()?);
+        if before.is_some() == after.is_some() || self.world.state(index).work == NONE {
+            return not_so(format!("`{name}` does not begin or end anything"));
+        }
+        Ok(Event::Worked { container: self.world.container_id(index), before, after })
     }
 
     fn opened(&self, holder: u32, container: u32, open: bool) -> Checked<Event> {

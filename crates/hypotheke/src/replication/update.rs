@@ -8,7 +8,7 @@ use super::Answered;
 use crate::id::{DepartureId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
-use crate::snapshot::{Departure, Random};
+use crate::snapshot::{Departure, Job, Random, is_false};
 
 /// All changes of one operation, by names, for a copy of the world.
 ///
@@ -79,6 +79,9 @@ pub struct At {
     /// The slot, from 0; 0 on the ground.
     #[serde(default)]
     pub slot: u32,
+    /// The container works on the stack, and it came from the slot or goes back there.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub in_work: bool,
     /// The stack before or after; `None` if the place was empty.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub stack: Option<StackId>,
@@ -165,6 +168,19 @@ pub enum Change {
         meter: u32,
         /// The new value.
         value: Decimal,
+    },
+    /// Time passed.
+    Waited {
+        /// The new tick.
+        clock: u64,
+    },
+    /// A container began a recipe that takes time, or ended one.
+    Worked {
+        /// The number of its name.
+        container: u32,
+        /// What it works on.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        job: Option<Job>,
     },
     /// A holder opened a container.
     Opened {

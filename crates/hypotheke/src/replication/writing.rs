@@ -108,6 +108,12 @@ impl Writer<'_> {
                 let holder = self.names.number(world.name_of_holder(holder.index));
                 Change::Metered { holder, meter, value: after }
             }
+            Event::Waited { after, .. } => Change::Waited { clock: after },
+            Event::Worked { container, after, .. } => {
+                // The clock may have moved on within the same wait, but then nothing begins.
+                let job = after.map(|job| world.capture_job(job));
+                Change::Worked { container: self.container(container.index), job }
+            }
             Event::Opened { holder, container } => Change::Opened {
                 holder: self.names.number(world.name_of_holder(holder.index)),
                 container: self.container(container.index),
@@ -136,8 +142,14 @@ impl Writer<'_> {
     }
 
     fn at(&mut self, end: &StackLocation) -> At {
-        let slot = if end.spot.is_ground() { 0 } else { end.spot.slot };
-        At { container: self.container(end.spot.container), slot, stack: end.stack(), position: end.position() }
+        let in_work = self.world.is_in_work(end.spot);
+        let slot = match end.spot {
+            spot if spot.is_ground() => 0,
+            spot if in_work => spot.slot - self.world.state(spot.container).work,
+            spot => spot.slot,
+        };
+        let container = self.container(end.spot.container);
+        At { container, slot, in_work, stack: end.stack(), position: end.position() }
     }
 
     /// What an update calls a container: as paths do, or by the pack whose inside it is.

@@ -5,6 +5,7 @@ use super::deals::Rounding;
 use super::meters::Beyond;
 use super::migration::MigrationRules;
 use super::places::PutMode;
+use super::recipes::WhenFull;
 use crate::quantity::Decimal;
 
 /// Builds a ruleset in code.
@@ -689,6 +690,18 @@ impl RecipeBuilder {
     /// The items that enter the container.
     pub fn outputs<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
         self.section.line("outputs", list(items));
+        self
+    }
+
+    /// The number of ticks that it takes.
+    pub fn duration(mut self, ticks: u32) -> Self {
+        self.section.line("duration", ticks);
+        self
+    }
+
+    /// What happens at its start if there is no room for its outputs.
+    pub fn when_full(mut self, when_full: WhenFull) -> Self {
+        self.section.line("when-full", quoted(when_full.word()));
         self
     }
 }

@@ -234,7 +234,9 @@ fn recipe_line(rules: &Ruleset, recipe: &Recipe) -> String {
     let (inputs, tools) = (ordered(recipe.inputs()), ordered(recipe.tools()));
     let outputs = recipe.outputs().iter().map(|&(id, count)| format!("{count} {}", rules.known_kind(id).id()));
     let outputs = outputs.collect::<Vec<_>>().join(", ");
-    format!("recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]", recipe.id())
+    let takes = recipe.duration().map(|ticks| format!(" takes {ticks}, {} when full", recipe.when_full().word()));
+    let takes = takes.unwrap_or_default();
+    format!("recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{takes}", recipe.id())
 }
 
 fn group_line(rules: &Ruleset, group: &GroupDef) -> String {

@@ -78,6 +78,8 @@ pub struct ContainerDef {
     pub(crate) exclusive: bool,
     /// The minimum and the maximum number of slots.
     pub(crate) bounds: (u32, u32),
+    /// A recipe that takes time is carried out there.
+    pub(crate) works: bool,
 }
 
 /// How a `put` places the stack of the hand.
@@ -206,6 +208,8 @@ impl Ruleset {
             when_unfit: _,
             on_put: _,
             worn: _,
+            // What it works on is in no slot.
+            works: _,
             // Names and places.
             id: _,
             name: _,

@@ -18,6 +18,7 @@ use super::recipes::{Ingredient, Recipe};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::id::KindId;
+use crate::language::ticks_text;
 use crate::quantity::Decimal;
 
 /// What a setting or a rule is written for.
@@ -488,6 +489,8 @@ impl Lister<'_> {
             must_open,
             exclusive,
             bounds: (least, most),
+            // Part of the settings of recipes.
+            works: _,
         } = def;
         let plain = (*slots as usize).saturating_sub(ruled.iter().filter(|slot| slot.has_rules()).count());
         let is_default = *slots as usize == ruled.len();
@@ -626,12 +629,15 @@ impl Lister<'_> {
     }
 
     fn of_recipe(&mut self, recipe: &Recipe) -> Vec<Setting> {
-        let Recipe { id: _, at, by, inputs, tools, outputs } = recipe;
+        let Recipe { id: _, at, by, inputs, tools, outputs, duration: _, when_full } = recipe;
         self.rule("at", sorted(at.iter().map(|at| self.names.container(at))), "none");
         self.rule("by", self.access_words(by), "anyone");
         self.rule("inputs", self.ingredients(inputs), "none");
         self.rule("tools", self.ingredients(tools), "none");
         self.rule("outputs", self.items(outputs), "none");
+        let duration = recipe.duration();
+        self.rule("duration", or_none(duration.map(|ticks| ticks_text(u64::from(ticks)))), "none");
+        self.rule("when-full", or_none(duration.map(|_| when_full.word())), "none");
         std::mem::take(&mut self.settings)
     }
 

@@ -255,6 +255,10 @@ impl Ruleset {
         KindId(index, self.tag)
     }
 
+    pub(crate) fn recipe_id(&self, index: u32) -> RecipeId {
+        RecipeId(index, self.tag)
+    }
+
     pub(crate) fn mark_id(&self, index: u32) -> MarkId {
         MarkId(index, self.tag)
     }

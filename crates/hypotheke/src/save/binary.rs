@@ -59,6 +59,9 @@ struct Body<'s> {
     kind: Vec<u32>,
     count: Vec<u32>,
     variant: Vec<u32>,
+    /// The numbers of the stacks that their containers work on.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    in_work: Vec<u32>,
 }
 
 /// Marks, and properties in thousandths.
@@ -85,6 +88,7 @@ struct Columns<'s> {
     kind: Vec<u32>,
     count: Vec<u32>,
     variant: Vec<u32>,
+    in_work: Vec<u32>,
     last_id: u64,
 }
 
@@ -96,7 +100,10 @@ impl<'s> Columns<'s> {
     fn container(&mut self, stacks: &'s [InSlot]) {
         self.lying.push(small(stacks.len()));
         let mut next = 0;
-        for InSlot { slot, stack } in stacks {
+        for InSlot { slot, stack, in_work } in stacks {
+            if *in_work {
+                self.in_work.push(small(self.ids.len()));
+            }
             // One that lies out of order wraps around, and comes back by wrapping around.
             self.gaps.push(slot.wrapping_sub(next));
             next = slot.wrapping_add(1);
@@ -189,6 +196,7 @@ pub(super) fn write(save: &Save) -> Vec<u8> {
         kind: columns.kind,
         count: columns.count,
         variant: columns.variant,
+        in_work: columns.in_work,
     };
     // Plain data: nothing in it can't be written.
     let body = rmp_serde::to_vec_named(&body);
@@ -268,6 +276,10 @@ impl<'s> Laying<'s> {
         if body.variant.iter().any(|&variant| variant as usize > body.variants.len()) {
             return Err(SaveError::inconsistent("stacks", "a stack has an unlisted variant"));
         }
+        let ascends = body.in_work.is_sorted_by(|one, next| one < next);
+        if !ascends || body.in_work.last().is_some_and(|&last| u64::from(last) >= in_containers) {
+            return Err(SaveError::inconsistent("stacks", "the list of the stacks in work is wrong"));
+        }
         if shares_too_much(&body.variants, &body.variant) {
             return Err(SaveError::inconsistent("variants", "the variants are shared by too many stacks"));
         }
@@ -310,7 +322,8 @@ impl<'s> Laying<'s> {
                 // Stacks in containers come first, so that the gaps are counted as they are.
                 let slot = next.wrapping_add(self.body.gaps[self.described]);
                 next = slot.wrapping_add(1);
-                stacks.push(InSlot { slot, stack: self.stack()? });
+                let in_work = self.body.in_work.binary_search(&small(self.described)).is_ok();
+                stacks.push(InSlot { slot, stack: self.stack()?, in_work });
             }
         }
         for holder in 0..holders {

@@ -66,6 +66,8 @@ struct Lying<'s> {
     marks: Cow<'s, [String]>,
     #[serde(default)]
     properties: Cow<'s, BTreeMap<String, Decimal>>,
+    #[serde(default)]
+    in_work: bool,
 }
 
 impl Lying<'_> {
@@ -153,9 +155,10 @@ impl StackLines {
     fn all(&mut self, places: &[(Place<'_>, &[InSlot])], snapshot: &Snapshot) {
         for (place, lying) in places {
             let place = quoted(&place.name);
-            for InSlot { slot, stack } in *lying {
+            for InSlot { slot, stack, in_work } in *lying {
                 self.begin(&place);
                 self.number(", \"slot\": ", *slot);
+                self.text.push_str(if *in_work { ", \"in-work\": true" } else { "" });
                 self.stack(stack);
             }
         }
@@ -304,7 +307,8 @@ fn rebuild(document: Document<'_>, edited: bool) -> Result<Save, SaveError> {
                 let Some(slot) = lying.slot.filter(|_| lying.at.is_none()) else {
                     return Err(SaveError::inconsistent(lying.place, format!("the slot of {} is missing", lying.id)));
                 };
-                rebuilding.stacks(at).push(InSlot { slot, stack: lying.stack() });
+                let in_work = lying.in_work;
+                rebuilding.stacks(at).push(InSlot { slot, stack: lying.stack(), in_work });
             }
             None => lay_elsewhere(&mut rebuilding, &hands, lying)?,
         }
@@ -318,6 +322,9 @@ fn lay_elsewhere(
     hands: &FxHashMap<String, usize>,
     lying: Lying<'_>,
 ) -> Result<(), SaveError> {
+    if lying.in_work {
+        return Err(SaveError::inconsistent(lying.place, "only a container works on something"));
+    }
     if lying.slot.is_some() {
         return Err(SaveError::inconsistent(lying.place, "unknown container"));
     }

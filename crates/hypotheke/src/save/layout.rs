@@ -11,7 +11,9 @@ use super::SaveError;
 use crate::id::StackId;
 use crate::language::Path;
 use crate::quantity::Decimal;
-use crate::snapshot::{Container, Holder, InSlot, KindTotals, Pack, PastArrival, Random, Snapshot, Stack};
+use crate::snapshot::{
+    Container, Holder, InSlot, Job, KindTotals, Pack, PastArrival, Random, Snapshot, Stack, is_zero,
+};
 
 /// A container without its contents.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -28,6 +30,8 @@ pub(super) struct Place<'s> {
     pub(super) owner: Option<String>,
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(super) opened_by: Vec<String>,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) job: Option<Job>,
 }
 
 /// A holder without what it carries.
@@ -55,6 +59,8 @@ pub(super) struct Counters {
     pub(super) revision: u64,
     pub(super) next_stack: u64,
     pub(super) random: Random,
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub(super) clock: u64,
     pub(super) departures: u64,
     pub(super) arrivals: Vec<PastArrival>,
 }
@@ -66,6 +72,7 @@ impl Counters {
             revision: snapshot.revision,
             next_stack: snapshot.next_stack,
             random: snapshot.random.clone(),
+            clock: snapshot.clock,
             departures: snapshot.departures,
             arrivals: snapshot.arrivals.clone(),
         }
@@ -78,6 +85,7 @@ impl Counters {
             revision: self.revision,
             next_stack: self.next_stack,
             random: self.random,
+            clock: self.clock,
             departures: self.departures,
             arrivals: self.arrivals,
             ..Snapshot::default()
@@ -90,7 +98,8 @@ pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
     fn place<'s>(name: Cow<'s, str>, container: &'s Container) -> (Place<'s>, &'s [InSlot]) {
         let (definition, opened_by) = (Cow::Borrowed(container.definition.as_str()), container.opened_by.clone());
         let owner = container.owner.clone();
-        (Place { name, definition, slots: container.slots, owner, opened_by }, &container.stacks)
+        let job = container.job.clone();
+        (Place { name, definition, slots: container.slots, owner, opened_by, job }, &container.stacks)
     }
     let standing = snapshot.containers.iter().map(|container| place(Cow::Borrowed(&container.name), container));
     let carried = snapshot.holders.iter().flat_map(|holder| {
@@ -100,7 +109,7 @@ pub(super) fn places(snapshot: &Snapshot) -> Vec<(Place<'_>, &[InSlot])> {
     let insides = snapshot.packs.iter().map(|pack| {
         let (name, opened_by) = (Cow::Owned(pack.pack.to_string()), pack.opened_by.clone());
         let (definition, owner) = (Cow::Borrowed(""), None);
-        (Place { name, definition, slots: pack.slots, owner, opened_by }, pack.stacks.as_slice())
+        (Place { name, definition, slots: pack.slots, owner, opened_by, job: None }, pack.stacks.as_slice())
     });
     standing.chain(carried).chain(insides).collect()
 }
@@ -164,7 +173,7 @@ impl Rebuilding {
             return Err(SaveError::inconsistent(twice.name.to_string(), "two containers have this name"));
         }
         for place in places {
-            let Place { name, definition, slots, owner, opened_by } = place;
+            let Place { name, definition, slots, owner, opened_by, job } = place;
             if name == "ground" || name.ends_with(".hand") {
                 return Err(SaveError::inconsistent(name.to_string(), "this name is reserved"));
             }
@@ -174,6 +183,9 @@ impl Rebuilding {
                     .map_err(|_| SaveError::inconsistent(name.to_string(), "this is not the id of a pack"))?;
                 if owner.is_some() {
                     return Err(SaveError::inconsistent(name.to_string(), "the inside of a pack has no owner"));
+                }
+                if job.is_some() {
+                    return Err(SaveError::inconsistent(name.to_string(), "the inside of a pack works on nothing"));
                 }
                 self.snapshot.packs.push(Pack { pack, slots, opened_by, stacks: Vec::new() });
                 Home::Inside(self.snapshot.packs.len() - 1)
@@ -188,6 +200,7 @@ impl Rebuilding {
                     owner,
                     opened_by,
                     stacks: Vec::new(),
+                    job,
                 };
                 self.snapshot.holders[at].containers.push(container);
                 Home::Carried(at, self.snapshot.holders[at].containers.len() - 1)
@@ -199,6 +212,7 @@ impl Rebuilding {
                     owner,
                     opened_by,
                     stacks: Vec::new(),
+                    job,
                 };
                 self.snapshot.containers.push(container);
                 Home::Standing(self.snapshot.containers.len() - 1)

@@ -26,7 +26,7 @@ pub use changes::{ItemChange, SaveChanges};
 pub use error::SaveError;
 
 /// The version of the format that is written. Whatever was written before can be read.
-pub const FORMAT: u32 = 3;
+pub const FORMAT: u32 = 4;
 
 /// In place of the id of one that has never departed.
 const NO_DEPARTURE: DepartureId = DepartureId { world: u32::MAX, number: 0 };

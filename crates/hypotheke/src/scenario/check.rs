@@ -283,6 +283,12 @@ impl<'f> Checker<'f> {
                 let unknown = owner.iter().filter(|owner| self.empty.holder(owner.as_str()).is_none());
                 faults.extend(unknown.map(|owner| ResolveError::unknown_holder(&self.empty, owner)));
             }
+            Check::Works { container, job } => {
+                self.container(container, faults);
+                let recipe = job.iter().map(|(_, recipe, _)| recipe);
+                let unknown = recipe.filter(|recipe| self.rules.find_recipe(recipe.as_str()).is_none());
+                faults.extend(unknown.map(|recipe| ResolveError::unknown_recipe(self.rules, recipe)));
+            }
             Check::Places { name, places } => {
                 faults.extend(self.countable(name));
                 places.iter().for_each(|place| self.place(place, faults));
@@ -290,7 +296,7 @@ impl<'f> Checker<'f> {
             Check::Events { events, .. } => {
                 self.needs_a_step(line.span, faults);
                 for event in events {
-                    event.places().for_each(|place| self.place(place, faults));
+                    event.places().for_each(|place| self.place(&place.without_work(), faults));
                     let unknown = event.kind().and_then(|kind| self.rules.resolve_kind(kind).err());
                     faults.extend(unknown.map(ResolveError::from));
                 }

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use super::check::START;
 use super::report::{DifferenceRow, Finding};
 use super::tree::{Check, Claim, Mode, Operand};
-use crate::language::{NOBODY, NamedPortion, Path};
+use crate::language::{NOBODY, NamedPortion, Path, times_text};
 use crate::quantity::Decimal;
 use crate::text::Word;
 use crate::world::{ClassKey, Place, StackView, UnknownPlace, World};
@@ -40,6 +40,7 @@ pub(crate) fn finding(world: &World, start: Option<&World>, check: &Check) -> Re
         Check::Shortcuts { holder, kinds } => shortcuts_finding(world, Some(place(holder)?), kinds),
         Check::PointsAt { shortcut, kind } => pointing_finding(world, place(shortcut)?, kind.as_ref()),
         Check::Open { container, holder, open } => opening_finding(world, place(container)?, place(holder)?, *open),
+        Check::Works { container, job } => working_finding(world, place(container)?, job.as_ref()),
         Check::Owner { container, owner } => owner_finding(world, place(container)?, owner.as_ref()),
         Check::Places { name, places } => places_finding(world, name, places)?,
         Check::Measure { claim, comparison, operand } => {
@@ -115,7 +116,9 @@ impl Check {
                 Some(holder)
             }
             Check::PointsAt { shortcut, .. } => Some(shortcut),
-            Check::Open { container, .. } | Check::Owner { container, .. } => Some(container),
+            Check::Open { container, .. } | Check::Owner { container, .. } | Check::Works { container, .. } => {
+                Some(container)
+            }
             Check::Measure { claim, .. } => claim.place(),
             Check::LyingAt { .. }
             | Check::Places { .. }
@@ -172,6 +175,30 @@ fn owner_finding(world: &World, container: Place, owner: Option<&Word>) -> Optio
     let (found, expected) = (world.owner(container), owner.map(Word::as_str));
     let described = |owner: Option<&str>| format!("owner {}", owner.unwrap_or(NOBODY));
     (found != expected).then(|| answer(described(expected), described(found)))
+}
+
+/// The ticks left are compared if the check names it.
+fn working_finding(world: &World, container: Place, job: Option<&(u32, Word, Option<u32>)>) -> Option<Finding> {
+    let Place::Container(id) = container else { return None };
+    let found = world.job(id);
+    let is_it = match (job, found) {
+        (None, None) => true,
+        (Some((times, recipe, left)), Some(found)) => {
+            let is_left = left.is_none_or(|left| u64::from(left) == found.left(world.clock()));
+            let recipe = world.rules().find_recipe(recipe.as_str());
+            (*times, recipe) == (found.times(), Some(found.recipe())) && is_left
+        }
+        _ => false,
+    };
+    let expected = job.map_or_else(
+        || "nothing".to_owned(),
+        |(times, recipe, left)| {
+            let left = left.map(|left| format!(" for {left}")).unwrap_or_default();
+            times_text(*times, recipe.as_str()) + &left
+        },
+    );
+    let found = found.map_or_else(|| "nothing".to_owned(), |job| world.job_text(job));
+    (!is_it).then(|| answer(format!("works on {expected}"), format!("works on {found}")))
 }
 
 /// Places are compared as a set.

@@ -111,6 +111,12 @@ impl Facts {
         let open = if openers.is_empty() { String::new() } else { format!(", open to {}", openers.join(", ")) };
         let slots = world.slots(id).len();
         let text = format!("{slots} {}{open}", if slots == 1 { "slot" } else { "slots" });
+        if let Some(job) = world.job(id) {
+            self.add(&own, &format!("{name}/work"), world.job_text(job));
+        }
+        for (slot, stack) in world.in_work(id) {
+            self.add(&own, &format!("{name}/work from {slot}"), stack_text(stack));
+        }
         let is_implied = world.place_of_pack(id).is_some();
         self.list.push(Fact { container: own.clone(), place: name.to_owned(), text, is_implied });
         let slash = if name.ends_with('/') { "" } else { "/" };

@@ -6,7 +6,7 @@ use super::tree::{
     Block, Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Operand, ScenarioFile, SentRequest, Start,
     StartBase, StartLine, Step, Table, Together,
 };
-use crate::language::{NamedAction, NamedOperation, owner_text};
+use crate::language::{NamedAction, NamedOperation, owner_text, times_text};
 use crate::text::Word;
 
 fn print_line<T>(f: &mut Formatter<'_>, line: &Line<T>, indent: usize, text: &impl Display) -> fmt::Result {
@@ -267,6 +267,11 @@ impl Display for Check {
             }
             Check::Open { container, holder, open } => {
                 write!(f, "{container} is {} to {holder}", if *open { "open" } else { "closed" })
+            }
+            Check::Works { container, job: None } => write!(f, "{container} works on nothing"),
+            Check::Works { container, job: Some((times, recipe, left)) } => {
+                write!(f, "{container} works on {}", times_text(*times, recipe.as_str()))?;
+                left.map_or(Ok(()), |left| write!(f, " for {left}"))
             }
             Check::Owner { container, owner } => write!(f, "owner of {container}: {}", owner_text(owner.as_ref())),
             Check::Places { name, places } => write!(f, "places of {name}: {}", joined(places, ", ")),

@@ -385,6 +385,14 @@ pub enum Check {
         /// Its owner, which may have departed.
         owner: Option<Word>,
     },
+    /// `stove works on melt-water`, `stove works on 2 melt-water for 20`, `stove works on nothing`
+    Works {
+        /// The container.
+        container: Path,
+        /// How often at once, which recipe, and the ticks that are left, if the check names them;
+        /// `None` for `nothing`.
+        job: Option<(u32, Word, Option<u32>)>,
+    },
     /// `places of flare: depot/0, sled/3`: all its places in any order, packs included.
     Places {
         /// A kind, a tag or a mark.

@@ -60,6 +60,9 @@ pub struct Snapshot {
     pub next_stack: u64,
     /// The state of the random numbers.
     pub random: Random,
+    /// The number of ticks that have passed.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub clock: u64,
     /// The containers without a holder.
     #[serde(default)]
     pub containers: Vec<Container>,
@@ -105,8 +108,13 @@ pub enum PastArrival {
 }
 
 #[allow(clippy::trivially_copy_pass_by_ref)] // As serde calls it.
-fn is_zero(count: &u64) -> bool {
+pub(crate) fn is_zero(count: &u64) -> bool {
     *count == 0
+}
+
+#[allow(clippy::trivially_copy_pass_by_ref)] // As serde calls it.
+pub(crate) fn is_false(flag: &bool) -> bool {
+    !*flag
 }
 
 /// The state of the random numbers, as a text of 64 hexadecimal digits. Many readers would round
@@ -170,9 +178,24 @@ pub struct Container {
     /// The holders that have opened it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub opened_by: Vec<String>,
-    /// The contents of its slots, in slot order.
+    /// The contents of its slots, in slot order, then what it works on.
     #[serde(default)]
     pub stacks: Vec<InSlot>,
+    /// The recipe that it works on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub job: Option<Job>,
+}
+
+/// A recipe that a container works on.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+pub struct Job {
+    /// The recipe.
+    pub recipe: String,
+    /// How often it is carried out at once.
+    pub times: u32,
+    /// The number of ticks until it ends; 0 if it waits for room.
+    pub left: u64,
 }
 
 /// The inside of a pack and its contents.
@@ -226,6 +249,9 @@ pub struct InSlot {
     pub slot: u32,
     /// The stack.
     pub stack: Stack,
+    /// The container works on it, and it came from the slot.
+    #[serde(default, skip_serializing_if = "is_false")]
+    pub in_work: bool,
 }
 
 /// A stack on the ground.

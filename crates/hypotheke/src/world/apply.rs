@@ -75,6 +75,8 @@ impl World {
             Event::Resized { container, after, .. } => self.resize(container.index, after),
             Event::Bound { holder, shortcut, after, .. } => self.bind(holder.index, shortcut, after),
             Event::Metered { holder, meter, after, .. } => self.set_meter(holder.index, meter, after),
+            Event::Waited { after, .. } => self.clock = after,
+            Event::Worked { container, after, .. } => self.set_job(container.index, after),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, true),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Given { container, after, .. } => self.set_owner(container.index, after),
@@ -113,6 +115,8 @@ impl World {
             Event::Resized { container, before, .. } => self.resize(container.index, before),
             Event::Bound { holder, shortcut, before, .. } => self.bind(holder.index, shortcut, before),
             Event::Metered { holder, meter, before, .. } => self.set_meter(holder.index, meter, before),
+            Event::Waited { before, .. } => self.clock = before,
+            Event::Worked { container, before, .. } => self.set_job(container.index, before),
             Event::Opened { holder, container } => self.set_open(holder.index, container.index, false),
             Event::Closed { holder, container } => self.set_open(holder.index, container.index, true),
             Event::Given { container, before, .. } => self.set_owner(container.index, before),
@@ -354,6 +358,11 @@ impl World {
         if spot.is_ground() {
             self.ground.set(spot.slot, after, position);
             self.ground.next_landing = self.ground.next_landing.max(spot.slot + 1);
+            return;
+        }
+        if self.is_in_work(spot) {
+            let first = self.state(spot.container).base;
+            self.cells[(first + spot.slot) as usize] = after;
             return;
         }
         self.put(spot, before.goods(), after);

@@ -4,7 +4,7 @@ use super::{DepartingEntity, Place, StackView, World};
 use crate::id::{ContainerId, DepartureId, HolderId};
 use crate::language::Path;
 use crate::snapshot::{
-    Container, Departed, Departure, Holder, InSlot, KindTotals, Landed, Pack, PastArrival, Random, Snapshot, Stack,
+    Container, Departed, Departure, Holder, InSlot, Job, KindTotals, Landed, Pack, PastArrival, Random, Snapshot, Stack,
 };
 
 impl World {
@@ -23,6 +23,7 @@ impl World {
             revision: self.revision,
             next_stack: self.next_stack,
             random: Random(self.random.clone()),
+            clock: self.clock,
             containers: standing.map(|id| self.capture_container(id)).collect(),
             holders: self.holders().map(|id| self.capture_holder(id)).collect(),
             packs: self.capture_packs(),
@@ -72,7 +73,13 @@ impl World {
             owner: self.owner_unlike_rules(id),
             opened_by: self.names_of_openers(id),
             stacks: self.capture_slots(id),
+            job: self.job_of(id.index).map(|job| self.capture_job(job)),
         }
+    }
+
+    pub(crate) fn capture_job(&self, job: super::Job) -> Job {
+        let recipe = self.rules.recipe(job.recipe).map_or_else(String::new, |recipe| recipe.id().to_owned());
+        Job { recipe, times: job.times, left: job.left(self.clock) }
     }
 
     fn capture_holder(&self, id: HolderId) -> Holder {
@@ -116,7 +123,10 @@ impl World {
     /// Slot by slot: an index that is wrong would hide what an audit has to see.
     fn capture_slots(&self, id: ContainerId) -> Vec<InSlot> {
         let slots = (0..).zip(self.slots_of(id.index)).filter(|(_, cell)| !cell.is_empty());
-        slots.map(|(slot, &cell)| InSlot { slot, stack: capture_stack(StackView { world: self, cell }) }).collect()
+        let in_work = (0..).zip(self.work_cells(id.index)).filter(|(_, cell)| !cell.is_empty());
+        let all = slots.map(|it| (it, false)).chain(in_work.map(|it| (it, true)));
+        let stack = |cell| capture_stack(StackView { world: self, cell });
+        all.map(|((slot, &cell), in_work)| InSlot { slot, stack: stack(cell), in_work }).collect()
     }
 }
 

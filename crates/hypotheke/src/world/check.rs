@@ -34,6 +34,7 @@ impl World {
         recount.holders();
         recount.ground();
         recount.whole();
+        recount.jobs();
         recount.insides();
         recount.classes();
         recount.found
@@ -67,12 +68,18 @@ impl Recompute<'_> {
         cells.filter(|(_, cell)| !cell.is_empty()).collect()
     }
 
+    /// The same, then those that it works on.
+    fn all_cells(&self, container: u32) -> Vec<(u32, Cell)> {
+        let in_work = self.world.work_spots(container).map(|spot| (spot.slot, self.world.cell(spot)));
+        self.cells(container).into_iter().chain(in_work).collect()
+    }
+
     fn weight(&self, container: u32) -> i64 {
         let weight_of = |cell: Cell| {
             let own = i64::from(cell.count) * self.world.rules.figures[cell.kind as usize].weight;
             own + if cell.is_pack() { self.weight(cell.inner) } else { 0 }
         };
-        self.cells(container).into_iter().map(|(_, cell)| weight_of(cell)).sum()
+        self.all_cells(container).into_iter().map(|(_, cell)| weight_of(cell)).sum()
     }
 
     fn capped(&self, container: u32, number: usize) -> u64 {
@@ -82,7 +89,7 @@ impl Recompute<'_> {
             let inside = if cell.is_pack() { self.capped(cell.inner, number) } else { 0 };
             inside + if own { u64::from(cell.count) } else { 0 }
         };
-        self.cells(container).into_iter().map(|(_, cell)| counted(cell)).sum()
+        self.all_cells(container).into_iter().map(|(_, cell)| counted(cell)).sum()
     }
 
     fn sums_of(&mut self, container: u32) {
@@ -169,7 +176,7 @@ impl Recompute<'_> {
         if parent != Spot::NOWHERE {
             self.compare(|| format!("pack of {name}"), &world.cell(parent).inner, &container);
         } else if world.waits(container) {
-            self.compare(|| format!("stacks in unused container {container}"), &self.cells(container).len(), &0);
+            self.compare(|| format!("stacks in unused container {container}"), &self.all_cells(container).len(), &0);
         }
     }
 
@@ -202,6 +209,18 @@ impl Recompute<'_> {
         }
     }
 
+    /// What containers work on is due at its tick, unless they have departed.
+    fn jobs(&mut self) {
+        let world = self.world;
+        let there = world.jobs.iter().filter(|(container, _)| world.is_there(**container));
+        let counted = there.map(|(container, job)| (job.due, *container)).collect();
+        self.compare(|| "what is due".to_owned(), &world.due, &counted);
+        for container in (0..world.container_count()).filter(|container| !world.jobs.contains_key(container)) {
+            let (held, name) = (world.work_spots(container).count(), self.name(container));
+            self.compare(|| format!("stacks in work of idle {name}"), &held, &0);
+        }
+    }
+
     fn insides(&mut self) {
         let (kept, counted) = (self.world.insides.len(), self.world.packs().count());
         self.compare(|| "containers of packs by id".to_owned(), &kept, &counted);
@@ -223,7 +242,7 @@ impl Recompute<'_> {
         let world = self.world;
         let mut counted: BTreeMap<u32, u64> = BTreeMap::new();
         for container in 0..world.container_count() {
-            for (_, cell) in self.cells(container) {
+            for (_, cell) in self.all_cells(container) {
                 *counted.entry(cell.class).or_default() += 1;
             }
         }

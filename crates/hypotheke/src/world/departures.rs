@@ -5,8 +5,8 @@
 
 use super::apply::Load;
 use super::index::Index;
-use super::{Cell, ClassKey, GROUND, NONE, Origin, Presence, Spot, StackClass, StackLocation, World};
-use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
+use super::{Cell, ClassKey, GROUND, Job, NONE, Origin, Presence, Spot, StackClass, StackLocation, World};
+use crate::id::{ContainerId, DepartureId, HolderId, KindId, RecipeId, StackId};
 use crate::language::Position;
 use crate::narrow;
 use crate::quantity::Decimal;
@@ -42,7 +42,18 @@ pub(crate) struct LaidContainer {
     pub(crate) slots: u32,
     /// Its owner, if that is not the ruleset's; or `nobody`.
     pub(crate) owner: Option<Box<str>>,
+    /// By slot. What it works on comes in the slots that are for that.
     pub(crate) stacks: Vec<(u32, LaidStack)>,
+    pub(crate) job: Option<LaidJob>,
+}
+
+/// What a container works on.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct LaidJob {
+    pub(crate) recipe: RecipeId,
+    pub(crate) times: u32,
+    /// How many ticks are left.
+    pub(crate) left: u64,
 }
 
 /// A holder with all that it has.
@@ -205,6 +216,8 @@ impl World {
         if let Some(owner) = &container.owner {
             self.take_owner(*index, owner);
         }
+        let job = |LaidJob { recipe, times, left }| Job { recipe, times, due: self.clock.saturating_add(left) };
+        self.set_job(*index, container.job.map(job));
         self.lay_stacks(container);
     }
 
@@ -276,10 +289,12 @@ impl World {
         found
     }
 
+    /// The stacks in its slots, then those that it works on.
     pub(crate) fn stacks_of(&self, container: u32) -> impl Iterator<Item = (Spot, Cell)> + '_ {
         let next = move |slot: &u32| self.next_taken(container, slot.checked_add(1)?);
         let slots = std::iter::successors(self.next_taken(container, 0), next);
-        slots.map(move |slot| Spot { container, slot }).map(|spot| (spot, self.cell(spot)))
+        let spots = slots.map(move |slot| Spot { container, slot }).chain(self.work_spots(container));
+        spots.map(|spot| (spot, self.cell(spot)))
     }
 
     pub(crate) fn cells_in(&self, container: u32) -> impl Iterator<Item = Cell> + '_ {
@@ -372,6 +387,7 @@ impl World {
         self.tally_group(&group, -1, |(_, departed), count| *departed += count);
         for container in group {
             self.containers[container as usize].presence = Presence::Away;
+            self.stop_clock_of(container);
         }
         self.strike_off(who);
         self.departures = departure.number + 1;
@@ -388,6 +404,7 @@ impl World {
             let state = &mut self.containers[container as usize];
             let in_pack = state.parent != Spot::NOWHERE;
             state.presence = if in_pack { Presence::Inside } else { Presence::Lasting };
+            self.start_clock_of(container);
         }
         self.tally_group(&group, 1, |(_, departed), count| *departed -= count);
         self.enlist(who);
@@ -459,8 +476,11 @@ impl World {
         for cell in cells {
             self.classes.release(cell.class);
         }
+        self.set_job(container, None);
         let state = &mut self.containers[container as usize];
-        let slots = state.base as usize..(state.base + state.slots) as usize;
+        // Those for its work are the last ones, and others may be beyond its number of slots.
+        let most = self.rules.containers().get(state.def as usize).map_or(state.slots, |def| def.bounds.1);
+        let slots = state.base as usize..state.base as usize + state.cell_count(most);
         if state.parent != Spot::NOWHERE {
             state.presence = Presence::Inside;
         }

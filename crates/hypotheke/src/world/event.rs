@@ -2,7 +2,7 @@ use crate::id::{ContainerId, DepartureId, HolderId, KindId, StackId};
 use crate::language::Position;
 use crate::quantity::Decimal;
 
-use super::{DepartingEntity, GROUND, Spot};
+use super::{DepartingEntity, GROUND, Job, Spot};
 
 /// One end of an [`Event`]: a place, its stack, and its position on the ground.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -103,6 +103,22 @@ pub enum Event {
         before: Decimal,
         /// The new value.
         after: Decimal,
+    },
+    /// Time passed.
+    Waited {
+        /// The old tick.
+        before: u64,
+        /// The new tick.
+        after: u64,
+    },
+    /// A container began a recipe that takes time, or ended one.
+    Worked {
+        /// The container.
+        container: ContainerId,
+        /// What it worked on.
+        before: Option<Job>,
+        /// What it works on.
+        after: Option<Job>,
     },
     /// A holder opened a container.
     Opened {

@@ -5,13 +5,14 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::departures::LaidJob;
 use super::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
 use crate::id::{KindId, PropertyId, StackId};
 use crate::language::{Path, PathRoot, PathStep};
 use crate::quantity::Decimal;
 use crate::ruleset::{MAX_NESTING, Meter, PropertyValue, Ruleset, is_owner};
 use crate::snapshot::{
-    Container, Departed, Departure, Holder, InSlot, Orphan, Pack, SnapshotError, SnapshotFault, Stack,
+    Container, Departed, Departure, Holder, InSlot, Job, MAX_COUNTED, Orphan, Pack, SnapshotError, SnapshotFault, Stack,
 };
 
 pub(super) struct Reader<'s> {
@@ -143,9 +144,33 @@ impl<'s> Reader<'s> {
             return None;
         }
         self.slots.insert(name.to_owned(), container.slots);
-        let stacks = self.slots_of(name, container.slots, &container.stacks, 1);
+        let job = self.job(name, container);
+        let works = self.rules.containers()[def as usize].works;
+        let first_in_work = job.filter(|_| works).map(|_| most);
+        let stacks = self.slots_of(name, container.slots, &container.stacks, (1, first_in_work));
         let owner = container.owner.as_deref().map(Box::from);
-        Some(LaidContainer { index: 0, name: name.into(), def, slots: container.slots, owner, stacks })
+        Some(LaidContainer { index: 0, name: name.into(), def, slots: container.slots, owner, stacks, job })
+    }
+
+    /// What a container works on. It may be at a recipe that no longer takes time.
+    fn job(&mut self, name: &str, container: &Container) -> Option<LaidJob> {
+        let Job { recipe, times, left } = container.job.as_ref()?;
+        let Some(known) = self.rules.find_recipe(recipe) else {
+            self.fault(name, format!("unknown recipe `{recipe}`"));
+            return None;
+        };
+        let station = if name.contains('.') { &container.definition } else { &container.name };
+        let takes_time = self.rules.recipe(known).is_some_and(|recipe| recipe.duration().is_some());
+        if !takes_time || !self.rules.is_station(known, station) {
+            self.fault(name, format!("no container works on `{recipe}` here"));
+        }
+        if *times == 0 {
+            self.fault(name, format!("it works on `{recipe}` 0 times"));
+        }
+        if *left > MAX_COUNTED {
+            self.fault(name, format!("`{recipe}` would take too long to count"));
+        }
+        Some(LaidJob { recipe: known, times: *times, left: *left })
     }
 
     pub(super) fn holder(&mut self, holder: &'s Holder) -> Option<LaidHolder> {
@@ -252,12 +277,29 @@ impl<'s> Reader<'s> {
 
     // Stacks.
 
-    /// `depth` is that of packs which lie here.
-    fn slots_of(&mut self, name: &str, slots: u32, stacks: &'s [InSlot], depth: u32) -> Vec<(u32, LaidStack)> {
+    /// `depth` is that of packs which lie here; the other number is that of the first slot for what
+    /// the container works on, if it works on something.
+    fn slots_of(
+        &mut self,
+        name: &str,
+        slots: u32,
+        stacks: &'s [InSlot],
+        (depth, first_in_work): (u32, Option<u32>),
+    ) -> Vec<(u32, LaidStack)> {
         let (mut laid, mut taken) = (Vec::with_capacity(stacks.len()), BTreeSet::new());
-        for InSlot { slot, stack } in stacks {
+        for InSlot { slot, stack, in_work } in stacks {
             let place = || format!("{}/{slot}", name.trim_end_matches('/'));
-            if *slot >= slots {
+            if *in_work {
+                let own = first_in_work.filter(|first| slot < first).map(|first| first + slot);
+                match own.filter(|own| taken.insert(*own)) {
+                    Some(_) if self.rules.find_kind(&stack.kind).is_some_and(|kind| self.is_pack(kind)) => {
+                        self.fault(place(), "no container works on a pack");
+                    }
+                    Some(own) => laid.extend(self.stack(&place(), stack, depth).map(|stack| (own, stack))),
+                    None if own.is_some() => self.fault(place(), "it works on two stacks from this slot"),
+                    None => self.fault(place(), "it works on nothing from this slot"),
+                }
+            } else if *slot >= slots {
                 self.fault(place(), format!("it has {slots} slots"));
             } else if !taken.insert(*slot) {
                 self.fault(place(), "two stacks are in this slot");
@@ -307,8 +349,8 @@ impl<'s> Reader<'s> {
             return None;
         }
         self.pack_slots.insert(pack.pack, pack.slots);
-        let stacks = self.slots_of(place, pack.slots, &pack.stacks, depth + 1);
-        Some(LaidContainer { index: 0, name: "".into(), def, slots: pack.slots, owner: None, stacks })
+        let stacks = self.slots_of(place, pack.slots, &pack.stacks, (depth + 1, None));
+        Some(LaidContainer { index: 0, name: "".into(), def, slots: pack.slots, owner: None, stacks, job: None })
     }
 
     fn class_key(&mut self, place: &str, stack: &Stack) -> Option<ClassKey> {
@@ -341,6 +383,10 @@ impl<'s> Reader<'s> {
             }
         }
         (self.faults.len() == before).then(|| ClassKey::new(self.rules, kind, &marks, &properties))
+    }
+
+    fn is_pack(&self, kind: KindId) -> bool {
+        self.rules.known_kind(kind).pack().is_some()
     }
 
     fn is_number(&self, kind: KindId, property: PropertyId) -> bool {

@@ -22,6 +22,7 @@ mod hash;
 mod history;
 mod index;
 mod inner;
+mod job;
 mod owners;
 mod path;
 mod per_kind;
@@ -54,6 +55,7 @@ pub use event::{Event, OwnerName, PackContents, StackClass, StackLocation};
 pub(crate) use ground::Ground;
 use history::History;
 use index::Index;
+pub use job::Job;
 use owners::HolderNames;
 pub use path::{Place, UnknownPlace};
 pub(crate) use per_kind::PerKind;
@@ -112,6 +114,12 @@ pub struct World {
     insides: FxHashMap<u64, u32>,
     /// The ids of all stacks, after their first use.
     stack_ids: stack_ids::KnownIds,
+    /// The number of ticks that have passed.
+    clock: u64,
+    /// The recipes that containers work on.
+    jobs: BTreeMap<u32, Job>,
+    /// When those are due, of containers that are there.
+    due: BTreeSet<(u64, u32)>,
     /// How many shortcuts point at a kind.
     bound: u32,
     container_names: FxHashMap<Box<str>, u32>,
@@ -213,6 +221,9 @@ pub(crate) struct ContainerState {
     pub(crate) holder: u32,
     /// The first of its cells.
     base: u32,
+    /// The first slot beyond all that it may ever have, from which on it holds what it works on;
+    /// `NONE` if no recipe takes time there.
+    pub(crate) work: u32,
     pub(crate) slots: u32,
     /// How many of its slots hold a stack.
     pub(crate) taken: u32,

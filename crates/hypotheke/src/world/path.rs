@@ -2,7 +2,7 @@
 
 use super::{GROUND, NONE, Presence, Spot, StackLocation, World};
 use crate::id::{ContainerId, HolderId, StackId};
-use crate::language::{Path, PathRoot, PathStep};
+use crate::language::{Path, PathRoot, PathStep, WORK};
 use crate::text::{nearest, suggestion};
 
 /// What a hand is called in paths.
@@ -361,6 +361,9 @@ impl World {
         let rule = (state.def != NONE).then(|| self.def_of(container).ruled.get(slot as usize)).flatten();
         let name = self.name_of(container);
         let name = name.trim_end_matches('/');
+        if slot >= state.work {
+            return format!("{name}/{WORK}");
+        }
         match rule.and_then(|rule| rule.name.as_deref()) {
             Some(slot) => format!("{name}/{slot}"),
             None => format!("{name}/{slot}"),

@@ -34,6 +34,7 @@ impl World {
             return Err(SnapshotError::new(faults));
         }
         let mut restoring = Restoring { world: World::bare(rules) };
+        restoring.world.clock = snapshot.clock;
         restoring.lay(laid, snapshot);
         restoring.open(snapshot);
         let mut world = restoring.world;
@@ -97,6 +98,9 @@ fn counters(reader: &mut Reader<'_>, rules: &Ruleset, snapshot: &Snapshot) -> Ve
     }
     if snapshot.revision > MAX_COUNTED {
         reader.fault("revision", "the number is too large");
+    }
+    if snapshot.clock > MAX_COUNTED {
+        reader.fault("clock", "the number is too large");
     }
     if snapshot.departures > MAX_COUNTED {
         reader.fault("departures", "the numbers are too large");

@@ -82,6 +82,9 @@ impl World {
             opened: BTreeSet::new(),
             insides: FxHashMap::default(),
             stack_ids: KnownIds::new(),
+            clock: 0,
+            jobs: BTreeMap::new(),
+            due: BTreeSet::new(),
             bound: 0,
             ground: Ground::default(),
             classes: ClassTable::new(rules),
@@ -180,8 +183,9 @@ impl World {
         if index == self.container_count() {
             let most = self.rules.containers().get(def as usize).map_or(slots, |def| def.bounds.1);
             let base = small(self.cells.len());
-            self.cells.resize(self.cells.len() + most as usize, Cell::default());
-            self.containers.push(ContainerState { base, ..ContainerState::new(&self.rules, def, slots) });
+            let state = ContainerState { base, ..ContainerState::new(&self.rules, def, slots) };
+            self.cells.resize(self.cells.len() + state.cell_count(most), Cell::default());
+            self.containers.push(state);
         } else {
             self.waiting.remove(&(def, index));
             let most = self.max_kept();
@@ -275,6 +279,9 @@ impl World {
         }
         self.travelled = std::mem::take(&mut self.travelled).into_iter().map(|(kind, it)| (anew(kind), it)).collect();
         self.classes.go_on_under(rules);
+        for job in self.jobs.values_mut() {
+            job.recipe = rules.recipe_id(job.recipe.0);
+        }
         let since = self.now.moment();
         self.holders.iter_mut().for_each(|holder| holder.since = since);
         self.give_handles(&|_, _| since);
@@ -382,6 +389,7 @@ impl ContainerState {
             holder: NONE,
             parent: Spot::NOWHERE,
             base: 0,
+            work: rule.filter(|def| def.works).map_or(NONE, |def| def.bounds.1),
             slots,
             taken: 0,
             ruled: rule.map_or(0, |def| small(def.ruled.len())),

@@ -107,6 +107,8 @@ impl World {
 
     fn is_spot_there(&self, spot: Spot) -> bool {
         spot.container == GROUND
-            || spot.container < self.container_count() && self.is_there(spot.container) && self.has_spot(spot)
+            || spot.container < self.container_count()
+                && self.is_there(spot.container)
+                && (self.has_spot(spot) || self.is_in_work(spot))
     }
 }

@@ -10,7 +10,7 @@ use hypotheke::{
 use hypotheke::snapshot::{Container, Departed, PastArrival};
 
 use super::rules::{PROPERTIES, decimal, rules_text};
-use crate::model::{At, Inside, No, Offer, Owner, Part, Request, Root, Rules, Stack, State, Who};
+use crate::model::{At, Inside, Job, No, Offer, Owner, Part, Request, Root, Rules, Stack, State, Who};
 
 /// A document of what nobody knows.
 fn nobody() -> Arc<Departure> {
@@ -193,6 +193,11 @@ impl Engine {
                 let recipe = self.world.rules().find_recipe(&format!("r{recipe}")).expect("a recipe");
                 Action::Craft { amount: *amount, recipe, at: self.place(at) }
             }
+            Request::Cancel(recipe, at) => {
+                let recipe = self.world.rules().find_recipe(&format!("r{recipe}")).expect("a recipe");
+                Action::Cancel { recipe, at: self.place(at) }
+            }
+            Request::Wait(ticks) => Action::Wait { ticks: *ticks },
             Request::Trade(one, other) => Action::Trade { one: self.offered(*one), other: self.offered(*other) },
             Request::Give(at, to) => Action::Give { at: self.place(at), to: to.map(|to| self.holder(to)) },
             Request::Depart(who) => Action::Depart { who: self.place(who) },
@@ -307,7 +312,14 @@ impl Engine {
         let marks = marks.iter().filter_map(|mark| world.rules().find_mark(mark.name()).map(Selector::Mark));
         for what in kinds.chain(tags).chain(marks) {
             for &place in &places {
-                let stacks = world.all_stacks_in(place).into_iter().filter(|stack| stack.is(what));
+                let working: Vec<ContainerId> = match place {
+                    None => world.containers().collect(),
+                    Some(Place::Container(id)) => vec![id],
+                    Some(Place::Holder(id)) => world.carried(id).collect(),
+                    Some(_) => Vec::new(),
+                };
+                let in_work = working.into_iter().flat_map(|id| world.in_work(id)).map(|(_, stack)| stack);
+                let stacks = world.all_stacks_in(place).into_iter().chain(in_work).filter(|stack| stack.is(what));
                 let counted: u64 = stacks.map(|stack| u64::from(stack.count())).sum();
                 assert_eq!(world.count(what, place), counted, "{what:?} in {place:?}");
             }
@@ -444,7 +456,15 @@ impl Engine {
         let used = totals().map(|totals| totals.consumed).collect();
         let came = totals().map(|totals| totals.arrived).collect();
         let went = totals().map(|totals| totals.departed).collect();
+        let job = |&id: &ContainerId| {
+            let job = self.world.job(id)?;
+            let held = self.world.in_work(id).map(|(slot, stack)| (slot as usize, self.stack(stack)));
+            let (times, left) = (u64::from(job.times()), job.left(self.world.clock()));
+            Some(Job { recipe: job.recipe().index(), times, left, held: held.collect() })
+        };
         State {
+            clock: self.world.clock(),
+            jobs: self.containers.iter().map(job).collect(),
             slots,
             ground: ground.collect(),
             hands,

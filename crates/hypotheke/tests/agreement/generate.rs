@@ -56,9 +56,9 @@ pub(super) fn any_draw() -> impl Strategy<Value = Draw> {
     )
 }
 
-const VERBS: u8 = 64;
+const VERBS: u8 = 67;
 /// From this number on a draw stands for a list.
-const LISTS: u8 = 62;
+const LISTS: u8 = 65;
 
 /// Any place at all.
 fn place(rules: &Rules, model: &Model, (sort, container, slot): (u8, usize, usize)) -> At {
@@ -181,10 +181,12 @@ fn shallow(request: Request) -> Request {
         | Request::Bind(..)
         | Request::Unbind(..)
         | Request::Arrive(_)
+        | Request::Wait(_)
         | Request::Trade(..)) => request,
         Request::Depart(who) => Request::Depart(outer(who)),
         Request::Give(at, to) => Request::Give(outer(at), to),
         Request::Craft(amount, recipe, at) => Request::Craft(amount, recipe, outer(at)),
+        Request::Cancel(recipe, at) => Request::Cancel(recipe, outer(at)),
         Request::Buy(holder, amount, kind, at) => Request::Buy(holder, amount, kind, outer(at)),
         Request::Use(holder, amount, kind, from) => Request::Use(holder, amount, kind, outer(from)),
         Request::Sell(holder, amount, kind, at) => Request::Sell(holder, amount, kind, outer(at)),
@@ -303,6 +305,22 @@ fn craft(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
                 None => request,
             }
         }
+    }
+}
+
+/// Time passes, or what a container works on is cancelled.
+fn working(rules: &Rules, model: &Model, draw: &Draw, holder: Option<usize>, any: At) -> Request {
+    let [_, (_, _, nth)] = draw.places;
+    let jobs = model.state.jobs.iter().enumerate();
+    let jobs: Vec<(usize, usize)> = jobs.filter_map(|(index, job)| Some((index, job.as_ref()?.recipe))).collect();
+    let request = match jobs.get(nth % jobs.len().max(1)).filter(|_| draw.verb == 64) {
+        Some(&(index, recipe)) if draw.suiting => Request::Cancel(recipe, At::Container(Inside::container(index))),
+        _ if draw.verb == 64 && !draw.suiting => Request::Cancel(draw.kind % rules.recipes.len(), any),
+        _ => Request::Wait(u32::try_from(draw.kind % 5).unwrap() + draw.count % 3),
+    };
+    match holder.filter(|_| draw.every_kind && (draw.verb == 64 || !draw.suiting)) {
+        Some(holder) => Request::By(holder, Box::new(request)),
+        None => request,
     }
 }
 
@@ -551,6 +569,9 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             let kind = usable.as_ref().and_then(|at| model.state.get_at(at)).map_or(there, |stack| stack.kind);
             let amount = if draw.suiting && draw.amount == Amount::All { Amount::Exactly(1) } else { draw.amount };
             Request::Use(holder, amount, kind, usable.filter(|_| !draw.every_kind).unwrap_or(from))
+        }
+        62..=64 if rules.recipes.iter().any(|recipe| recipe.duration > 0) => {
+            working(rules, model, draw, holder, container(to))
         }
         47..=49 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),
         45 => depart(rules, model, draw, to),

@@ -12,6 +12,7 @@ mod replay;
 mod rules;
 mod trading;
 mod walking;
+mod working;
 
 use std::collections::BTreeMap;
 
@@ -44,6 +45,9 @@ fn compare(rules: &Rules, draws: &[Draw]) -> BTreeMap<String, u32> {
 fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> BTreeMap<String, u32> {
     let loose = rules;
     let mut rules = rules;
+    // A recipe that is carried out elsewhere by then would be stopped.
+    let places = |rules: &Rules| rules.recipes.iter().map(|recipe| recipe.at.clone()).collect::<Vec<_>>();
+    let tighter = tighter.filter(|tighter| places(tighter) == places(rules));
     let mut half = tighter.map(|tighter| (draws.len() / 2, tighter));
     let mut model = Model::new(rules.clone());
     let mut engine = Engine::new(rules);
@@ -192,7 +196,8 @@ fn check_sums(engine: &Engine, model: &Model) {
     }
     let ground = model.state.ground.iter().map(|(stack, _)| stack);
     let hands = model.state.hands.iter().flatten().flatten();
-    let outermost = model.state.slots.iter().flatten().flatten().chain(hands).chain(ground.clone());
+    let held = model.state.all_held();
+    let outermost = model.state.slots.iter().flatten().flatten().chain(hands).chain(held).chain(ground.clone());
     let on_ground: i64 = ground.map(|stack| stack.weight(&model.rules)).sum();
     assert_eq!(engine.world.ground_weight().thousandths(), on_ground);
     let everything: Vec<&Stack> = outermost.flat_map(Stack::all).collect();
@@ -242,10 +247,14 @@ fn every_answer_is_reached_often() {
     let mut answers: BTreeMap<String, u32> = BTreeMap::new();
     let strategy = (any_rules(), prop::collection::vec(any_draw(), 99..101));
     let in_trade = (trading::trading_rules(), prop::collection::vec(trading::trading_draw(), 99..101));
+    let at_work = (working::working_rules(), prop::collection::vec(working::working_draw(), 99..101));
     for case in 0..cases {
         let mut played = vec![strategy.new_tree(&mut runner).expect("a case").current()];
         if case.is_multiple_of(4) {
             played.push(in_trade.new_tree(&mut runner).expect("a case").current());
+        }
+        if case % 8 == 1 {
+            played.push(at_work.new_tree(&mut runner).expect("a case").current());
         }
         for (answer, count) in played.iter().flat_map(|(rules, draws)| compare(rules, draws)) {
             *answers.entry(answer).or_insert(0) += count;
@@ -259,7 +268,7 @@ fn every_answer_is_reached_often() {
     let verbs = [
         "Create", "Consume", "Move", "Split", "Merge", "Swap", "Drop", "PickUp", "Mark", "Unmark", "Set", "Lift",
         "Put", "Return", "Equip", "Unequip", "Together", "Sort", "Resize", "Open", "Close", "Leave", "Deposit", "Bind",
-        "Unbind", "Depart", "Arrive", "Buy", "Sell", "Trade", "Craft", "Use",
+        "Unbind", "Depart", "Arrive", "Buy", "Sell", "Trade", "Craft", "Use", "Cancel", "Wait",
     ];
     let applied =
         verbs.map(|verb| (format!("{verb} applied"), answers.get(&format!("{verb} applied")).copied().unwrap_or(0)));

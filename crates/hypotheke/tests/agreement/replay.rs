@@ -44,6 +44,7 @@ fn lying(world: &World, stack: StackView<'_>, at: Option<String>) -> Lying {
 impl Flat {
     pub(super) fn of(world: &World) -> Flat {
         let mut flat = Flat::default();
+        flat.tell("clock".to_owned(), Some(world.clock().to_string()));
         let mut containers: Vec<ContainerId> = world.containers().collect();
         for holder in world.holders() {
             flat.carried.insert(format!("{holder:?}"), world.carried(holder).map(key).collect());
@@ -64,6 +65,10 @@ impl Flat {
         }
         while let Some(id) = containers.pop() {
             flat.tell_of(world, id);
+            let most = world.container_def(id).expect("a definition").slot_bounds().1;
+            for (slot, stack) in world.in_work(id) {
+                flat.slots.entry(key(id)).or_default().insert(most + slot, lying(world, stack, None));
+            }
             for (slot, stack) in world.stacks(id) {
                 flat.slots.entry(key(id)).or_default().insert(slot, lying(world, stack, None));
                 containers.extend(stack.inside());
@@ -112,6 +117,15 @@ impl Flat {
                 Event::Metered { holder, meter, before, after } => {
                     let described = self.tell(format!("{holder:?} meter {meter}"), Some(after.to_string()));
                     assert_eq!(described, Some(before.to_string()));
+                }
+                Event::Waited { before, after } => {
+                    let described = self.tell("clock".to_owned(), Some(after.to_string()));
+                    assert_eq!(described, Some(before.to_string()));
+                }
+                Event::Worked { container, before, after } => {
+                    let text = |job: hypotheke::Job| format!("{job:?}");
+                    let described = self.tell(format!("{container:?} works on"), after.map(text));
+                    assert_eq!(described, before.map(text));
                 }
                 Event::Opened { holder, container } => {
                     assert_eq!(self.tell(format!("{holder:?} in {container:?}"), Some("open".to_owned())), None);
@@ -186,6 +200,7 @@ impl Flat {
     fn tell_of(&mut self, world: &World, id: ContainerId) {
         let (slots, def) = (world.slots(id).len(), world.container_def(id).expect("a definition"));
         self.tell(format!("{id:?} slots"), (slots != def.slots() as usize).then(|| slots.to_string()));
+        self.tell(format!("{id:?} works on"), world.job(id).map(|job| format!("{job:?}")));
         let owner = world.owner(id).filter(|_| world.stands(id));
         self.tell(format!("{id:?} owner"), owner.map(str::to_owned));
         for holder in world.holders().filter(|&holder| world.has_opened(holder, id)) {

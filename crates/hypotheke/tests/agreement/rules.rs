@@ -224,8 +224,18 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     let ingredients = |most: usize| prop::collection::vec((of(), 1u32..4), usize::from(most > 1)..=most);
     let outputs = prop::collection::vec((0usize..5, 1u32..4), 1..=2);
     let places = (prop::collection::vec(0usize..6, 0..3), prop::collection::vec(0..PACKS, 0..2));
-    (places, any_access(), ingredients(2), ingredients(1), outputs).prop_map(
-        |((at, in_packs), by, inputs, tools, outputs)| RecipeSpec { at, in_packs, by, inputs, tools, outputs },
+    let time = prop_oneof![1 => Just((0u32, false)), 1 => (1u32..6, any::<bool>())];
+    (places, any_access(), ingredients(2), ingredients(1), outputs, time).prop_map(
+        |((at, in_packs), by, inputs, tools, outputs, (duration, holds))| RecipeSpec {
+            at,
+            in_packs,
+            by,
+            inputs,
+            tools,
+            outputs,
+            duration,
+            holds,
+        },
     )
 }
 
@@ -255,7 +265,11 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
         let by = fitted(recipe.by, &rules.groups, &Access::Anyone);
         let (inputs, tools) = (ingredients(recipe.inputs), ingredients(recipe.tools));
         let is_somewhere = is_own || !at.is_empty() || !in_packs.is_empty();
-        is_somewhere.then_some(RecipeSpec { at, in_packs, by, inputs, tools, outputs })
+        // What takes time needs a container that is no pack.
+        let in_containers = in_packs.is_empty() && !at.is_empty();
+        let duration = if in_containers { recipe.duration } else { 0 };
+        let holds = recipe.holds && duration > 0;
+        is_somewhere.then_some(RecipeSpec { at, in_packs, by, inputs, tools, outputs, duration, holds })
     };
     recipes.into_iter().filter_map(fitted_one).collect()
 }
@@ -611,7 +625,7 @@ fn items_text(items: &[(usize, u32)]) -> String {
 }
 
 fn recipe_text(recipe: &RecipeSpec) -> String {
-    let RecipeSpec { at, in_packs, by, inputs, tools, outputs } = recipe;
+    let RecipeSpec { at, in_packs, by, inputs, tools, outputs, duration, holds } = recipe;
     let by = access_text(by).map(|who| format!("by = {who}\n")).unwrap_or_default();
     let ingredients = |list: &[(FilterSpec, u32)]| {
         list.iter().map(|(of, count)| format!("\"{count} {}\"", filter_text(of))).collect::<Vec<_>>().join(", ")
@@ -619,7 +633,10 @@ fn recipe_text(recipe: &RecipeSpec) -> String {
     let (inputs, tools, outputs) = (ingredients(inputs), ingredients(tools), items_text(outputs));
     let places = at.iter().map(|at| format!("\"c{at}\"")).chain(in_packs.iter().map(|pack| format!("\"p{pack}\"")));
     let at = places.collect::<Vec<_>>().join(", ");
-    format!("at = [{at}]\n{by}inputs = [{inputs}]\ntools = [{tools}]\noutputs = [{outputs}]\n")
+    let when_full = if *holds { "hold" } else { "refuse" };
+    let time = format!("duration = {duration}\nwhen-full = \"{when_full}\"\n");
+    let time = if *duration > 0 { time } else { String::new() };
+    format!("at = [{at}]\n{by}inputs = [{inputs}]\ntools = [{tools}]\noutputs = [{outputs}]\n{time}")
 }
 
 fn deal_text(deal: &DealSpec) -> String {

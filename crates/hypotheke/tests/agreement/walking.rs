@@ -111,10 +111,19 @@ fn rules() -> Rules {
         inputs: vec![(FilterSpec::Kind(0), 2)],
         tools: vec![(FilterSpec::Kind(4), 1)],
         outputs: vec![(1, 1)],
+        duration: 0,
+        holds: false,
+    };
+    let slow = RecipeSpec {
+        inputs: vec![(FilterSpec::Kind(0), 1)],
+        tools: Vec::new(),
+        by: Access::Anyone,
+        duration: 3,
+        ..recipe.clone()
     };
     Rules {
         deals: vec![deal],
-        recipes: vec![recipe],
+        recipes: vec![recipe, slow],
         names,
         kinds,
         containers,

@@ -27,7 +27,7 @@ impl Model {
             | Request::Merge(_, from, to)
             | Request::Swap(from, to) => (vec![from], vec![to]),
             Request::Unequip(_, _, from, to) => (vec![from], to.iter().collect()),
-            Request::Craft(_, _, at) => (vec![at], vec![]),
+            Request::Craft(_, _, at) | Request::Cancel(_, at) => (vec![at], vec![]),
             Request::Deposit(_, into) => (vec![], vec![into]),
             Request::Depart(who @ At::Container(_)) => (vec![who], vec![]),
             Request::Buy(_, _, kind, at) | Request::Sell(_, _, kind, at) => {

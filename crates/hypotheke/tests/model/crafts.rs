@@ -50,6 +50,10 @@ impl Model {
             Amount::UpTo(times) if times > 0 => (u64::from(times), false),
             _ => return Err(no("bad-amount")),
         };
+        let working = self.station(at).is_some_and(|index| self.state.jobs[index].is_some());
+        if self.rules.recipes[recipe].duration > 0 && working {
+            return Err(no("working"));
+        }
         let mut tries = (1..=requested).rev().map(|times| {
             let mut copy = self.clone();
             let list = copy.craft_times(times, recipe, at);
@@ -93,7 +97,19 @@ impl Model {
         }
         let (used, missing) = self.allocated(i64::try_from(times).unwrap(), &spec, at);
         let mut failed = Vec::new();
-        for (id, count) in used.into_iter().filter(|(_, count)| *count > 0 && missing.is_empty()) {
+        if missing.is_empty() && Fault::OutputsBeforeInputsGo.is_on() {
+            // They need room beside the inputs.
+            let outputs = spec.outputs.iter();
+            let mut outputs = outputs.map(|&(kind, each)| (kind, u32::try_from(u64::from(each) * times).unwrap()));
+            let mut early = self.clone();
+            early.lists = 1;
+            if !outputs
+                .all(|(kind, count)| early.create(Amount::Exactly(count), kind, &Look::default(), at, (0, 0)).is_ok())
+            {
+                failed.push(no("no-room"));
+            }
+        }
+        for &(id, count) in used.iter().filter(|(_, count)| *count > 0 && missing.is_empty()) {
             self.list.clear();
             let Cell::Slot(inside, slot) = self.state.find(id).expect("a place") else { unreachable!("a slot") };
             let from = At::Slot(inside.clone(), slot);
@@ -106,7 +122,7 @@ impl Model {
                 }
             }
         }
-        if missing.is_empty() {
+        if missing.is_empty() && !spec.holds {
             let emptied = Model { lists: before.lists, earlier: Some(Box::new(before.clone())), ..self.clone() };
             let outputs: Vec<(usize, u32)> = spec
                 .outputs
@@ -124,6 +140,12 @@ impl Model {
         self.lists -= 1;
         if self.lists == 0 {
             self.list_start = None;
+        }
+        if spec.duration > 0 {
+            self.state = before.state.clone();
+            if let Some(index) = self.station(at).filter(|_| missing.is_empty() && failed.is_empty()) {
+                self.start(recipe, times, &used, index);
+            }
         }
         (self.list, self.actor, self.caps_later) = (before.list, before.actor, before.caps_later);
         missing.into_iter().chain(in_order(failed)).collect()
@@ -149,7 +171,9 @@ impl Model {
             (self.state.get(&cell).expect("a stack").clone(), cell)
         };
         let may_go = |stack: &Stack, cell: &Cell| {
-            self.all_stuck(cell, stack, &Going::Out).iter().all(|no| no.reason == "protected")
+            // No container works on a pack.
+            (spec.duration == 0 || stack.inside.is_none())
+                && self.all_stuck(cell, stack, &Going::Out).iter().all(|no| no.reason == "protected")
         };
         let mut items: Vec<(u64, Stack, bool)> = Vec::new();
         for (stack, cell) in ids.iter().map(|&id| stack(id)) {

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::faults::Fault;
-use super::state::{At, Inside, Owner, Root, Stack};
+use super::state::{At, Inside, Job, Owner, Root, Stack};
 use super::{Model, No, no};
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -18,6 +18,7 @@ pub(crate) struct Document {
     /// Which departure it was.
     number: u64,
     containers: BTreeMap<usize, Vec<Option<Stack>>>,
+    jobs: BTreeMap<usize, Option<Job>>,
     owners: BTreeMap<usize, Option<usize>>,
     hand: Option<Stack>,
     origin: Option<(Owner, usize)>,
@@ -27,7 +28,8 @@ pub(crate) struct Document {
 
 impl Document {
     fn stacks(&self) -> Vec<&Stack> {
-        self.containers.values().flatten().flatten().chain(&self.hand).flat_map(Stack::all).collect()
+        let held = self.jobs.values().flatten().flat_map(|job| &job.held).map(|(_, stack)| stack);
+        self.containers.values().flatten().flatten().chain(&self.hand).chain(held).flat_map(Stack::all).collect()
     }
 }
 
@@ -103,6 +105,7 @@ impl Model {
         let mut document = Document {
             number: self.state.departures,
             containers: carried.iter().map(|&index| (index, self.state.slots[index].clone())).collect(),
+            jobs: carried.iter().map(|&index| (index, self.state.jobs[index].clone())).collect(),
             owners: carried.iter().map(|&index| (index, self.state.owners[index])).collect(),
             hand: None,
             origin: None,
@@ -129,6 +132,7 @@ impl Model {
         for &index in carried {
             self.state.slots[index] = vec![None; self.rules.containers[index].slots];
             self.state.owners[index] = self.rules.containers[index].owner;
+            self.state.jobs[index] = None;
             self.state.gone.insert(index);
         }
         let packs: Vec<u64> = document.stacks().iter().map(|stack| stack.id).collect();
@@ -180,6 +184,7 @@ impl Model {
         for (index, slots) in &document.containers {
             self.state.slots[*index].clone_from(slots);
             self.state.owners[*index] = document.owners[index];
+            self.state.jobs[*index].clone_from(&document.jobs[index]);
             self.state.gone.remove(index);
         }
         match who {

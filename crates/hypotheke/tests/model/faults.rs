@@ -59,10 +59,14 @@ pub(crate) enum Fault {
     InputsUsedTwice,
     MeterBeyondItsBound,
     OneEffectForAll,
+    OutputsBeforeInputsGo,
+    WorkWeighsNothing,
+    TimeRunsTwiceAsFast,
+    TimerRestartsOnLoad,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 54] = [
+    pub(crate) const ALL: [Fault; 58] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -117,6 +121,10 @@ impl Fault {
         Fault::InputsUsedTwice,
         Fault::MeterBeyondItsBound,
         Fault::OneEffectForAll,
+        Fault::OutputsBeforeInputsGo,
+        Fault::WorkWeighsNothing,
+        Fault::TimeRunsTwiceAsFast,
+        Fault::TimerRestartsOnLoad,
     ];
 
     pub(crate) fn is_on(self) -> bool {

@@ -21,6 +21,7 @@ mod single;
 mod state;
 mod using;
 mod wearing;
+mod working;
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -35,7 +36,7 @@ use reasons::{Portion, in_order};
 pub(crate) use rules::{
     Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, MeterSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
 };
-pub(crate) use state::{At, Cell, Inside, Owner, Root, Stack, State};
+pub(crate) use state::{At, Cell, Inside, Job, Owner, Root, Stack, State};
 
 #[derive(Clone, Debug)]
 pub(crate) enum Request {
@@ -80,6 +81,10 @@ pub(crate) enum Request {
     Use(Option<usize>, Amount, usize, At),
     /// How often, the recipe, and the container.
     Craft(Amount, usize, At),
+    /// The recipe, and the container.
+    Cancel(usize, At),
+    /// How many ticks.
+    Wait(u32),
     /// A holder acts.
     By(usize, Box<Request>),
 }
@@ -203,6 +208,7 @@ fn named(request: &Request) -> Vec<&At> {
         | Request::Buy(_, _, _, at)
         | Request::Sell(_, _, _, at)
         | Request::Craft(_, _, at)
+        | Request::Cancel(_, at)
         | Request::Use(_, _, _, at)
         | Request::Depart(at) => vec![at],
         Request::Move(_, _, one, other)
@@ -244,7 +250,7 @@ fn traders(request: &Request) -> Vec<usize> {
 /// The game's own.
 fn is_departure(request: &Request) -> bool {
     match request {
-        Request::Depart(_) | Request::Arrive(_) | Request::Trade(..) => true,
+        Request::Depart(_) | Request::Arrive(_) | Request::Trade(..) | Request::Wait(_) => true,
         Request::By(_, inner) => is_departure(inner),
         _ => false,
     }
@@ -469,6 +475,8 @@ impl Model {
             Request::Trade(one, other) => self.trade(*one, *other),
             Request::Use(holder, amount, kind, from) => self.use_items(*holder, *amount, *kind, from),
             Request::Craft(amount, recipe, at) => self.craft(*amount, *recipe, at),
+            Request::Cancel(recipe, at) => self.cancel(*recipe, at),
+            Request::Wait(ticks) => self.wait(*ticks),
             Request::By(_, inner) => self.answer(inner),
             Request::Together(steps) => self.together(steps),
             Request::Lift(holder, part, from) => self.lift(*holder, *part, from),

@@ -200,7 +200,8 @@ impl Model {
     /// How many of a kind are anywhere.
     pub(super) fn count_in_world(&self, kind: usize) -> i64 {
         let in_slots = self.state.slots.iter().chain(&self.state.hands).flatten().flatten();
-        let all = in_slots.chain(self.state.ground.iter().map(|(stack, _)| stack)).flat_map(Stack::all);
+        let others = self.state.ground.iter().map(|(stack, _)| stack).chain(self.state.all_held());
+        let all = in_slots.chain(others).flat_map(Stack::all);
         all.filter(|stack| stack.kind == kind).map(|stack| i64::from(stack.count)).sum()
     }
 

@@ -27,7 +27,7 @@ impl Portion {
     }
 }
 
-const ORDER: [&str; 24] = [
+const ORDER: [&str; 26] = [
     "stale",
     "unknown",
     "no-recipe",
@@ -37,6 +37,8 @@ const ORDER: [&str; 24] = [
     "not-open",
     "in-use",
     "not-allowed",
+    "working",
+    "not-working",
     "empty-source",
     "not-enough",
     "protected",

@@ -150,6 +150,10 @@ pub(crate) struct RecipeSpec {
     pub(crate) inputs: Vec<(FilterSpec, u32)>,
     pub(crate) tools: Vec<(FilterSpec, u32)>,
     pub(crate) outputs: Vec<(usize, u32)>,
+    /// In ticks; 0 if it takes no time.
+    pub(crate) duration: u32,
+    /// It starts also without room for its outputs.
+    pub(crate) holds: bool,
 }
 
 #[derive(Clone, Debug)]

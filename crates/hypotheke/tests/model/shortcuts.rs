@@ -7,9 +7,10 @@ use super::{Model, No, no};
 impl Model {
     fn has_kind(&self, holder: usize, kind: usize) -> bool {
         let carried = self.rules.carried(holder).into_iter().map(Inside::container);
-        carried
-            .chain([Inside::hand(holder)])
-            .any(|at| self.state.slots(&at).iter().flatten().flat_map(Stack::all).any(|stack| stack.kind == kind))
+        carried.chain([Inside::hand(holder)]).any(|at| {
+            let stacks = self.state.slots(&at).iter().flatten().chain(self.state.held(&at));
+            stacks.flat_map(Stack::all).any(|stack| stack.kind == kind)
+        })
     }
 
     pub(super) fn bind(&mut self, holder: usize, kind: usize, shortcut: usize) -> Result<u64, No> {

@@ -61,8 +61,22 @@ pub(crate) enum Cell {
     Ground(u64),
 }
 
+/// What a container works on.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) struct Job {
+    pub(crate) recipe: usize,
+    pub(crate) times: u64,
+    /// The ticks that are left.
+    pub(crate) left: u64,
+    /// By the slots from which they came.
+    pub(crate) held: Vec<(usize, Stack)>,
+}
+
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct State {
+    pub(crate) clock: u64,
+    /// Of each container.
+    pub(crate) jobs: Vec<Option<Job>>,
     pub(crate) slots: Vec<Vec<Option<Stack>>>,
     pub(crate) ground: Vec<(Stack, (i64, i64))>,
     pub(crate) hands: Vec<Vec<Option<Stack>>>,
@@ -194,6 +208,8 @@ impl State {
         let slots = rules.containers.iter().map(|container| vec![None; container.slots]).collect();
         let holders = rules.holders.len();
         State {
+            clock: 0,
+            jobs: vec![None; rules.containers.len()],
             slots,
             ground: Vec::new(),
             hands: vec![vec![None]; holders],
@@ -358,11 +374,26 @@ impl State {
     }
 
     pub(crate) fn weight(&self, rules: &Rules, at: &Inside) -> i64 {
-        self.slots(at).iter().flatten().map(|stack| stack.weight(rules)).sum()
+        let held = self.held(at).filter(|_| !Fault::WorkWeighsNothing.is_on());
+        self.slots(at).iter().flatten().chain(held).map(|stack| stack.weight(rules)).sum()
     }
 
     pub(crate) fn counted(&self, rules: &Rules, at: &Inside, filter: &FilterSpec) -> i64 {
-        self.slots(at).iter().flatten().map(|stack| stack.counted(rules, filter)).sum()
+        self.slots(at).iter().flatten().chain(self.held(at)).map(|stack| stack.counted(rules, filter)).sum()
+    }
+
+    /// What a container works on.
+    pub(crate) fn held(&self, at: &Inside) -> impl Iterator<Item = &Stack> {
+        let job = match at.root {
+            Root::Container(index) if at.steps.is_empty() => self.jobs[index].as_ref(),
+            _ => None,
+        };
+        job.into_iter().flat_map(|job| &job.held).map(|(_, stack)| stack)
+    }
+
+    /// What all containers work on.
+    pub(crate) fn all_held(&self) -> impl Iterator<Item = &Stack> {
+        self.jobs.iter().flatten().flat_map(|job| &job.held).map(|(_, stack)| stack)
     }
 
     pub(crate) fn new_id(&mut self) -> u64 {

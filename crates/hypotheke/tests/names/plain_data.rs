@@ -6,7 +6,7 @@ use hypotheke::snapshot::{self, Container, Holder, InSlot, KindTotals, Landed, P
 use hypotheke::{Decimal, Position, Snapshot, StackId};
 
 use super::writing;
-use crate::model::{At, Fault, Inside, Names, Owner, Rules, Stack, State, Who};
+use crate::model::{At, Fault, Inside, Job, Names, Owner, Rules, Stack, State, Who};
 
 struct Writer<'m> {
     rules: &'m Rules,
@@ -40,6 +40,7 @@ pub(super) fn snapshot(rules: &Rules, state: &State) -> Snapshot {
         revision: 0,
         next_stack: state.next_id,
         random: Random::default(),
+        clock: state.clock,
         containers,
         holders,
         packs: writer.packs,
@@ -75,7 +76,16 @@ impl Writer<'_> {
     }
 
     fn container(&mut self, index: usize) -> Container {
-        let stacks = self.slots(&self.state.slots[index].clone());
+        let mut stacks = self.slots(&self.state.slots[index].clone());
+        let job = self.state.jobs[index].clone();
+        for (slot, stack) in job.iter().flat_map(|job| &job.held) {
+            stacks.push(InSlot { slot: u32::try_from(*slot).unwrap(), stack: self.stack(stack), in_work: true });
+        }
+        let job = job.map(|job| snapshot::Job {
+            recipe: self.rules.names.recipes[job.recipe].clone(),
+            times: u32::try_from(job.times).unwrap(),
+            left: job.left,
+        });
         let owner = self.state.owners[index];
         let name = || owner.map_or("nobody", |owner| self.rules.names.holders[owner].as_str()).to_owned();
         Container {
@@ -85,12 +95,13 @@ impl Writer<'_> {
             owner: (owner != self.rules.containers[index].owner).then(name),
             opened_by: self.opened_by(Owner::Container(index)),
             stacks,
+            job,
         }
     }
 
     fn slots(&mut self, slots: &[Option<Stack>]) -> Vec<InSlot> {
         let taken = (0..).zip(slots).filter_map(|(slot, stack)| Some((slot, stack.as_ref()?)));
-        taken.map(|(slot, stack)| InSlot { slot, stack: self.stack(stack) }).collect()
+        taken.map(|(slot, stack)| InSlot { slot, stack: self.stack(stack), in_work: false }).collect()
     }
 
     fn stack(&mut self, stack: &Stack) -> snapshot::Stack {
@@ -165,6 +176,7 @@ pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
     for (holder, container) in standing.chain(carried) {
         let index = number(holder, &container.name);
         state.slots[index] = reader.slots(container.slots, &container.stacks);
+        state.jobs[index] = container.job.as_ref().map(|job| reader.job(job, &container.stacks));
         reader.opened(&container.opened_by, Owner::Container(index));
         if let Some(owner) = container.owner.as_deref().filter(|_| !Fault::OwnerLostInASave.is_on()) {
             state.owners[index] = Names::find(&names.holders, owner);
@@ -199,7 +211,7 @@ pub(super) fn state(rules: &Rules, snapshot: &Snapshot) -> State {
     state.gone = (0..rules.containers.len()).filter(|index| !there.contains(index)).collect();
     state.departures = snapshot.departures;
     state.arrivals = snapshot.arrivals.iter().map(|past| arrival(rules, past)).collect();
-    State { open: reader.open, next_id: snapshot.next_stack, ..state }
+    State { open: reader.open, next_id: snapshot.next_stack, clock: snapshot.clock, ..state }
 }
 
 fn arrival(rules: &Rules, past: &PastArrival) -> (Who, u64) {
@@ -229,10 +241,19 @@ impl Reader<'_> {
 
     fn slots(&mut self, slots: u32, stacks: &[InSlot]) -> Vec<Option<Stack>> {
         let mut found = vec![None; slots as usize];
-        for InSlot { slot, stack } in stacks {
+        for InSlot { slot, stack, .. } in stacks.iter().filter(|lying| !lying.in_work) {
             found[*slot as usize] = Some(self.stack(stack));
         }
         found
+    }
+
+    fn job(&mut self, job: &snapshot::Job, stacks: &[InSlot]) -> Job {
+        let recipe = known(&self.rules.names.recipes, &job.recipe);
+        let duration = u64::from(self.rules.recipes[recipe].duration);
+        let left = if Fault::TimerRestartsOnLoad.is_on() { duration } else { job.left };
+        let held = stacks.iter().filter(|lying| lying.in_work);
+        let held = held.map(|lying| (lying.slot as usize, self.stack(&lying.stack))).collect();
+        Job { recipe, times: u64::from(job.times), left, held }
     }
 
     fn stack(&mut self, stack: &snapshot::Stack) -> Stack {

@@ -156,6 +156,11 @@ impl Reader<'_> {
                 let at = at.as_ref().map_or_else(own, |at| self.place(at))?;
                 Request::Craft(*amount, recipe, at)
             }
+            NamedAction::Cancel { recipe, at } => {
+                let recipe = Names::find(&self.model.rules.names.recipes, recipe.as_str())?;
+                Request::Cancel(recipe, self.place(at)?)
+            }
+            NamedAction::Wait { ticks } => Request::Wait(*ticks),
             NamedAction::Trade { one, other } => Request::Trade(self.offered(one)?, self.offered(other)?),
             NamedAction::Give { at, to } => {
                 let owner = match to {

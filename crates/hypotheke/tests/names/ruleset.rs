@@ -5,7 +5,8 @@ use std::sync::Arc;
 
 use hypotheke::{
     Beyond, Cap, Comparison, ContainerDef, Deal, Decimal, DepletedShortcut, Filter, HolderDef, Ingredient, Kind,
-    KindId, Literal, Meter, Price, PropertyValue, PutMode, Recipe, Right, Rounding, Ruleset, WhenUnfit, World,
+    KindId, Literal, Meter, Price, PropertyValue, PutMode, Recipe, Right, Rounding, Ruleset, WhenFull, WhenUnfit,
+    World,
 };
 
 use crate::model::{
@@ -190,6 +191,8 @@ impl Reader<'_> {
             inputs: self.ingredients(recipe.inputs()),
             tools: self.ingredients(recipe.tools()),
             outputs: self.items(recipe.outputs()),
+            duration: recipe.duration().unwrap_or(0),
+            holds: recipe.when_full() == WhenFull::Hold,
         }
     }
 

@@ -155,6 +155,10 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
             actor = *holder;
             NamedAction::Use { amount: *amount, kind: kind(item), from: Some(at(place)) }
         }
+        Request::Cancel(recipe, place) => {
+            NamedAction::Cancel { recipe: names.recipes[*recipe].as_str().into(), at: at(place) }
+        }
+        Request::Wait(ticks) => NamedAction::Wait { ticks: *ticks },
         Request::Craft(amount, recipe, place) => {
             NamedAction::Craft { amount: *amount, recipe: names.recipes[*recipe].as_str().into(), at: Some(at(place)) }
         }

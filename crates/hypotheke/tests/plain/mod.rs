@@ -30,6 +30,8 @@ pub(crate) struct Tried {
     pub(crate) values: Vec<(PropertyId, Decimal)>,
     pub(crate) created: Vec<(KindId, u64)>,
     pub(crate) consumed: Vec<KindId>,
+    /// Whether it tries a wait of one tick.
+    pub(crate) each_tick: bool,
 }
 
 /// The places of a world that operations name.
@@ -71,7 +73,11 @@ impl Places {
 /// How many items a place gives, of a kind or of all.
 fn count_in(world: &World, place: Place, kind: Option<KindId>) -> u32 {
     let count = match kind {
-        Some(kind) => world.count(kind, Some(place)),
+        // What containers work on is not to be had.
+        Some(kind) => {
+            let stacks = world.all_stacks_in(Some(place)).into_iter().filter(|stack| stack.kind().handle() == kind);
+            stacks.map(|stack| u64::from(stack.count())).sum::<u64>()
+        }
         None => world.stacks_in(Some(place)).iter().map(|stack| u64::from(stack.count())).sum(),
     };
     u32::try_from(count).expect("few items")
@@ -112,10 +118,10 @@ impl Tried {
                 Verb::Move | Verb::Split | Verb::Merge | Verb::Swap | Verb::Drop | Verb::PickUp | Verb::Sort => {
                     self.performers()
                 }
-                Verb::Give | Verb::Craft => self.performers(),
+                Verb::Give | Verb::Craft | Verb::Cancel => self.performers(),
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => self.changers(),
                 // A bar belongs to one holder, and the game may bind there too.
-                Verb::Bind | Verb::Unbind => vec![None],
+                Verb::Bind | Verb::Unbind | Verb::Wait => vec![None],
                 Verb::Equip
                 | Verb::Unequip
                 | Verb::Lift
@@ -381,10 +387,30 @@ impl Tried {
                 let at: Vec<Place> = places.containers.iter().chain(&places.holders).copied().collect();
                 for (at, recipe) in pairs(&at, &recipes) {
                     let handle = world.rules().find_recipe(recipe.id()).expect("a recipe of these rules");
+                    let works = matches!(at, Place::Container(at) if world.job(at).is_some());
+                    if works && recipe.duration().is_some() {
+                        continue;
+                    }
                     let times = times_enough(world, recipe, &items_at(world, at));
                     let amounts = self.amounts(times);
                     found.extend(amounts.into_iter().map(|amount| Action::Craft { amount, recipe: handle, at }));
                 }
+            }
+            Verb::Cancel => {
+                let recipes = world.rules().recipes().iter();
+                let recipes: Vec<_> = recipes.filter_map(|recipe| world.rules().find_recipe(recipe.id())).collect();
+                for (at, recipe) in pairs(&places.containers, &recipes) {
+                    found.push(Action::Cancel { recipe, at });
+                }
+            }
+            // To the next tick at which something is due, and once more where something is due by now.
+            Verb::Wait => {
+                let left: BTreeSet<u64> =
+                    world.containers().filter_map(|id| world.job(id)).map(|job| job.left(world.clock())).collect();
+                let next = left.iter().find(|&&left| left > 0).copied();
+                let one = left.contains(&0) || self.each_tick && next.is_some();
+                let ticks: BTreeSet<u64> = next.into_iter().chain(one.then_some(1)).collect();
+                found.extend(ticks.into_iter().map(|ticks| Action::Wait { ticks: u32::try_from(ticks).expect("few") }));
             }
             Verb::Together | Verb::Trade | Verb::Depart | Verb::Arrive => {}
         }
@@ -435,6 +461,7 @@ impl Tried {
                 .iter()
                 .map(|&kind| format!("consume {}", rules.kind(kind).expect("a kind of these rules").id())),
         );
+        lines.extend(self.each_tick.then(|| "wait each-tick".to_owned()));
         format!("explore\n{}", lines.iter().map(|line| format!("  {line}\n")).collect::<String>())
     }
 }
@@ -509,6 +536,8 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
         }
         Action::Use { kind, from, .. } => format!("use {kind:?} {}", place(*from)),
         Action::Craft { recipe, at, .. } => format!("craft {recipe:?} {}", place(*at)),
+        Action::Cancel { recipe, at } => format!("cancel {recipe:?} {}", place(*at)),
+        Action::Wait { ticks } => format!("wait {ticks}"),
         Action::Trade { one, other } => format!("trade {:?} {:?}", one.kind, other.kind),
         Action::Together { .. } | Action::Depart { .. } | Action::Arrive { .. } => {
             panic!("no search tries that")
@@ -536,7 +565,11 @@ fn items_at(world: &World, at: Place) -> Vec<StackView<'_>> {
 /// How often a recipe could be carried out, item by item: tools keep the last ones that suit them,
 /// then each input takes the first ones.
 fn times_enough(world: &World, recipe: &Recipe, items: &[StackView<'_>]) -> u32 {
-    let is_full = |stack: &StackView<'_>| stack.inside().is_some_and(|inside| world.stacks(inside).next().is_some());
+    // What takes time uses up no packs.
+    let takes_time = recipe.duration().is_some();
+    let is_full = |stack: &StackView<'_>| {
+        stack.inside().is_some_and(|inside| takes_time || world.stacks(inside).next().is_some())
+    };
     let is_enough = |times: &u32| {
         let mut left = items.to_vec();
         let tools = recipe.tools().iter().flat_map(|tool| (0..tool.count()).map(move |_| tool)).all(|tool| {

@@ -140,8 +140,8 @@ fn holder_asks(world: &World, holder: u32, found: &mut Vec<String>) {
 }
 
 fn weighs(world: &World, name: &str, weight: Decimal, cap: Decimal) -> String {
-    let unit = world.rules().weight_unit();
-    format!("{name} weighs {weight} {unit}; its cap is {cap} {unit}").trim_end().to_owned()
+    let text = |weight| world.rules().weight_text(weight);
+    format!("{name} weighs {}; its cap is {}", text(weight), text(cap))
 }
 
 fn caps_ask(world: &World, name: &str, caps: &[Cap], bearer: Bearer, found: &mut Vec<String>) {

@@ -350,7 +350,7 @@ impl Ready {
                 Check::Origin { holder, slot } => std::iter::once(holder).chain(slot).collect(),
                 Check::PointsAt { shortcut, .. } => vec![shortcut],
                 Check::Open { container, holder, .. } => vec![container, holder],
-                Check::Owner { container, .. } => vec![container],
+                Check::Owner { container, .. } | Check::Works { container, .. } => vec![container],
                 // These are about more than one world, and no claims.
                 Check::LyingAt { .. } | Check::Events { .. } | Check::UnchangedSince { .. } | Check::NothingChanged => {
                     Vec::new()
@@ -438,6 +438,9 @@ impl Ready {
             Ready::Check(Check::Open { container, holder, .. }, _) => {
                 note(FIRST, format!("{container} was never open to {holder}"));
             }
+            Ready::Check(Check::Works { container, .. }, _) => {
+                note(FIRST, format!("{container} never worked on anything"));
+            }
             Ready::Check(Check::Shortcuts { holder, .. }, _) => note(FIRST, format!("{holder} never had a shortcut")),
             Ready::Check(Check::PointsAt { shortcut, .. }, _) => {
                 note(FIRST, format!("{shortcut} was always empty"));
@@ -473,6 +476,7 @@ fn is_used(world: &World, check: &Check, path: &Path) -> bool {
             _ => false,
         },
         (Check::Open { .. }, _) => false,
+        (Check::Works { .. }, Place::Container(container)) => world.job(container).is_some(),
         (Check::Shortcuts { .. }, Place::Holder(holder)) => is_bound(holder),
         (Check::PointsAt { .. }, Place::Shortcut(holder, nth)) => {
             world.shortcuts(holder).nth(nth as usize).flatten().is_some()

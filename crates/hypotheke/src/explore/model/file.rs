@@ -52,6 +52,8 @@ struct Play {
     values: Vec<(Word, Decimal)>,
     amounts: Amounts,
     whole_places: bool,
+    waits: bool,
+    each_tick: bool,
     faults: Vec<Fault>,
     /// Whether there is a line of it at all.
     is_said: bool,
@@ -380,6 +382,9 @@ impl Play {
             self.amounts = choice(parser, [("some", Amounts::Some), ("every", Amounts::Every)])?;
         } else if parser.keyword("places") {
             self.whole_places = choice(parser, [("slots", false), ("all", true)])?;
+        } else if parser.keyword("wait") {
+            self.each_tick = choice(parser, [("next", false), ("each-tick", true)])?;
+            self.waits = true;
         } else if parser.keyword("create") {
             parser.require_keyword("up")?;
             parser.require_keyword("to")?;
@@ -390,7 +395,7 @@ impl Play {
             let error = parser.error("unknown line");
             return Err(error.help(
                 "lines are `actors`, `verbs`, `containers`, `amounts`, `places`, `mark`, `unmark`, `set PROPERTY to 3`, \
-                 `create up to 3 KIND`, `consume`, `faults`",
+                 `create up to 3 KIND`, `consume`, `wait each-tick`, `faults`",
             ));
         }
         Ok(())
@@ -595,6 +600,8 @@ impl Names<'_> {
             }
         }
         scope.verbs = play.verbs.clone().unwrap_or_else(|| standard_verbs(world, &scope));
+        scope.each_tick = play.each_tick;
+        scope.verbs.extend(play.waits.then_some(Verb::Wait));
         // What one holder carries is not for the others, and containers are given away by their owners.
         scope.actors_matter =
             rules.has_doors || rules.has_access_lists || world.holders().count() > 1 || scope.tries(Verb::Give);

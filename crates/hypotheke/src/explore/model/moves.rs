@@ -212,8 +212,10 @@ impl Scope {
         self.order(places, moves);
         self.owners(world, places, moves);
         self.crafts(world, places, moves);
+        self.cancels(world, places, moves);
         let performers = self.performers();
         moves.perform_by(world, start, &performers, |it| self.who_matters(world, it, &performers));
+        self.waits(world, moves);
         let start = moves.steps.len();
         self.variants(world, places, moves);
         self.sizes(world, places, moves);
@@ -406,7 +408,7 @@ impl Scope {
             kinds.sort_unstable();
             kinds.dedup();
             for kind in kinds {
-                let count = narrow::at_most(world.count(kind, Some(place)));
+                let count = narrow::at_most(world.count_within_reach(kind, Some(place)));
                 self.each_amount(count, |amount| each(place, kind, amount));
             }
         }
@@ -509,6 +511,33 @@ impl Scope {
         }
     }
 
+    fn cancels(&self, world: &World, places: &Places, moves: &mut Moves) {
+        if !self.tries(Verb::Cancel) {
+            return;
+        }
+        for &at in &places.containers {
+            if let Some(job) = world.job(at) {
+                moves.push(Operation::cancelling(job.recipe(), at));
+            }
+        }
+    }
+
+    /// Waits to the next tick at which something is due, and by one tick: what is due already is
+    /// tried again by any wait, and without anything that is due a wait changes nothing but the clock.
+    fn waits(&self, world: &World, moves: &mut Moves) {
+        if !self.tries(Verb::Wait) {
+            return;
+        }
+        let clock = world.clock();
+        let next = world.jobs_due().map(|(due, _)| due.saturating_sub(clock)).find(|&left| left > 0);
+        let is_due = world.jobs_due().any(|(due, _)| due <= clock);
+        let mut ticks: SmallVec<[u64; 2]> = next.into_iter().collect();
+        if (is_due || self.each_tick && next.is_some()) && !ticks.contains(&1) {
+            ticks.insert(0, 1);
+        }
+        ticks.into_iter().for_each(|ticks| moves.push(Operation::waiting(narrow::at_most(ticks))));
+    }
+
     /// Recipes for which a holder has enough; it carries them out, or the game.
     fn own_crafts(&self, world: &World, holder: HolderId, moves: &mut Moves) {
         if !self.tries(Verb::Craft) {
@@ -559,7 +588,7 @@ impl Scope {
             kinds.dedup();
             for kind in kinds {
                 let Some((_, lot)) = world.rules().deal_for(side, kind, world.own_name(at.index)) else { continue };
-                let lots = narrow::at_most(world.count(kind, Some(from))) / lot.size;
+                let lots = narrow::at_most(world.count_within_reach(kind, Some(from))) / lot.size;
                 if lots == 0 {
                     continue;
                 }

@@ -56,6 +56,8 @@ pub(in crate::explore) struct Scope {
     /// Operations name the hands of actors.
     pub(in crate::explore) hands: bool,
     pub(in crate::explore) amounts: Amounts,
+    /// The search waits for single ticks, and not only until the next tick at which something is due.
+    pub(in crate::explore) each_tick: bool,
     pub(in crate::explore) containers: Vec<ContainerId>,
     /// Marks that stacks get and lose.
     pub(in crate::explore) set: Vec<MarkId>,
@@ -92,6 +94,7 @@ impl Scope {
             (Verb::Create, !self.created.is_empty()),
             (Verb::Consume, !self.consumed.is_empty()),
             (Verb::Set, !self.values.is_empty()),
+            (Verb::Wait, self.each_tick),
         ] {
             if is_tried {
                 self.verbs.push(verb);
@@ -144,7 +147,7 @@ impl Scope {
     ) -> &'p [Option<HolderId>] {
         // Only the owner and the game may give a container away, even if it is for anyone, and a recipe
         // says itself who may.
-        if matches!(operation.action.verb(), Verb::Give | Verb::Craft) {
+        if matches!(operation.action.verb(), Verb::Give | Verb::Craft | Verb::Cancel) {
             return performers;
         }
         let reduced = self.whose_change_matters(world, operation, performers);
@@ -268,7 +271,7 @@ pub(in crate::explore) fn lot_size(world: &World, side: DealSide, kind: KindId, 
 /// How many items a place gives, of a kind or of all.
 fn count_in(world: &World, place: Place, kind: Option<KindId>) -> u64 {
     match kind {
-        Some(kind) => world.count(kind, Some(place)),
+        Some(kind) => world.count_within_reach(kind, Some(place)),
         None => world.stacks_in(Some(place)).iter().map(|stack| u64::from(stack.count())).sum(),
     }
 }

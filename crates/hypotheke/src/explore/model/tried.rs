@@ -50,6 +50,8 @@ pub enum NotSearched {
     CreatedInHands,
     /// Drops at other positions than 0,0.
     Positions,
+    /// Ticks between those at which something is due.
+    TicksBetween,
     /// Saving and loading in between.
     Saves,
     /// Holders that leave and come back in between.
@@ -70,6 +72,7 @@ impl NotSearched {
             NotSearched::OtherDoors => "other-doors",
             NotSearched::CreatedInHands => "created-in-hands",
             NotSearched::Positions => "positions",
+            NotSearched::TicksBetween => "ticks-between",
             NotSearched::Saves => "saves",
             NotSearched::Departures => "departures",
         }
@@ -87,6 +90,9 @@ impl fmt::Display for NotSearched {
             NotSearched::OtherDoors => f.write_str("opening containers that need not be opened"),
             NotSearched::CreatedInHands => f.write_str("creating items in hands (a verb for hands, such as `put`)"),
             NotSearched::Positions => f.write_str("positions on the ground"),
+            NotSearched::TicksBetween => {
+                f.write_str("ticks between those at which something is due (`wait each-tick`)")
+            }
             NotSearched::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
             NotSearched::Departures => f.write_str("departing and arriving again (`faults leave`)"),
         }
@@ -114,6 +120,7 @@ impl Scope {
             (self.tries(Verb::Open), NotSearched::OtherDoors),
             (self.tries(Verb::Create) && !self.hands, NotSearched::CreatedInHands),
             (self.tries(Verb::Drop), NotSearched::Positions),
+            (self.tries(Verb::Wait) && !self.each_tick, NotSearched::TicksBetween),
             (!self.faults.contains(&Fault::SaveThenLoad), NotSearched::Saves),
             (!self.faults.contains(&Fault::Leave) && world.holders().next().is_some(), NotSearched::Departures),
         ];

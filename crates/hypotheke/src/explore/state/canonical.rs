@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 
 use crate::id::StackId;
 use crate::language::{Path, PathRoot, PathStep};
-use crate::snapshot::{Container, Holder, InSlot, Landed, Pack, Snapshot, Stack};
+use crate::snapshot::{Container, Holder, InSlot, Job, Landed, Pack, Snapshot, Stack};
 
 /// A world reduced to what operations, claims and laws depend on.
 ///
@@ -47,6 +47,9 @@ struct CanonicalContainer {
     owner: Option<String>,
     opened_by: Vec<String>,
     stacks: Vec<(u32, CanonicalStack)>,
+    /// What it works on: the recipe, how often, the ticks that are left, and the stacks.
+    job: Option<(String, u32, u64)>,
+    in_work: Vec<(u32, CanonicalStack)>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -85,6 +88,8 @@ impl Canonical {
             next_stack: _,
             // Only scattered drops read it, and a search drops at one position.
             random: _,
+            // The ticks left of each recipe decide, and these are part of the containers.
+            clock: _,
             containers,
             holders,
             packs,
@@ -129,7 +134,7 @@ impl<'s> Reader<'s> {
         });
         let standing = snapshot.containers.iter().map(|container| (container.name.clone(), container));
         for (name, container) in standing.chain(carried) {
-            for InSlot { slot, stack } in &container.stacks {
+            for InSlot { slot, stack, .. } in &container.stacks {
                 places.insert(stack.id, (name.clone(), vec![*slot]));
             }
         }
@@ -145,7 +150,7 @@ impl<'s> Reader<'s> {
         for _ in 0..packs.len() {
             for (id, pack) in &packs {
                 let Some((name, slots)) = places.get(id).cloned() else { continue };
-                for InSlot { slot, stack } in &pack.stacks {
+                for InSlot { slot, stack, .. } in &pack.stacks {
                     places.insert(stack.id, (name.clone(), slots.iter().copied().chain([*slot]).collect()));
                 }
             }
@@ -162,13 +167,19 @@ impl<'s> Reader<'s> {
             owner,
             opened_by,
             stacks,
+            job,
         } = container;
-        CanonicalContainer { owner: owner.clone(), ..self.inside(name.clone(), *slots, opened_by, stacks) }
+        let job = job.as_ref().map(|Job { recipe, times, left }| (recipe.clone(), *times, *left));
+        CanonicalContainer { owner: owner.clone(), job, ..self.inside(name.clone(), *slots, opened_by, stacks) }
     }
 
     fn inside(&self, name: String, slots: u32, opened_by: &[String], stacks: &[InSlot]) -> CanonicalContainer {
-        let stacks = stacks.iter().map(|InSlot { slot, stack }| (*slot, self.stack(stack))).collect();
-        CanonicalContainer { name, slots, owner: None, opened_by: opened_by.to_vec(), stacks }
+        let of = |wanted: bool| {
+            let stacks = stacks.iter().filter(move |lying| lying.in_work == wanted);
+            stacks.map(|InSlot { slot, stack, in_work: _ }| (*slot, self.stack(stack))).collect()
+        };
+        let (stacks, in_work) = (of(false), of(true));
+        CanonicalContainer { name, slots, owner: None, opened_by: opened_by.to_vec(), stacks, job: None, in_work }
     }
 
     fn holder(&self, holder: &Holder) -> CanonicalHolder {

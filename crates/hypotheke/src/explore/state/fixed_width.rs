@@ -58,7 +58,10 @@ impl FixedWidth {
     pub(in crate::explore) fn new(world: &World, scope: &Scope) -> Option<FixedWidth> {
         // A byte says which stack a slot holds; nothing else may change, and nothing else may
         // matter.
-        let changes_more = |it: Effects| it.hand || it.access || it.shortcuts || it.size || it.variants || it.meters;
+        let takes_time = world.rules().takes_time();
+        let changes_more = |it: Effects| {
+            it.hand || it.access || it.shortcuts || it.size || it.variants || it.meters || it.time && takes_time
+        };
         let acts_otherwise = scope.has_doors || !scope.game_stands_for_all(world);
         if scope.effects().any(changes_more) || scope.hands || acts_otherwise || scope.has_ids || world.bound() > 0 {
             return None;

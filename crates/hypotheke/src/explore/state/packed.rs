@@ -247,10 +247,31 @@ impl Packer {
                 world.meters_of(holder).iter().for_each(|value| put(bytes, value.thousandths().cast_unsigned()));
             }
         }
+        if world.rules().takes_time() && scope.effects().any(|effects| effects.time) {
+            for nth in 0..self.frame.len() {
+                self.work(world, scope, self.frame[nth], bytes);
+            }
+        }
         for nth in 0..self.holders.len() {
             for kind in world.shortcuts_of(self.holders[nth]) {
                 put(bytes, kind.map_or(0, |kind| u64::from(kind.0) + 1));
             }
+        }
+    }
+
+    /// What a container works on: how much is left, not when it is due, since no operation reads the
+    /// clock.
+    fn work(&mut self, world: &World, scope: &Scope, container: u32, bytes: &mut Vec<u8>) {
+        let Some(job) = world.job_of(container) else { return put(bytes, 0) };
+        put(bytes, u64::from(job.recipe().0) + 1);
+        put(bytes, u64::from(job.times()));
+        put(bytes, job.left(world.clock()));
+        let (first, spots) = (world.state(container).work, world.work_spots(container));
+        let held: SmallVec<[(u32, Cell); 8]> = spots.map(|spot| (spot.slot - first, world.cell(spot))).collect();
+        put(bytes, held.len() as u64);
+        for (slot, cell) in held {
+            put(bytes, u64::from(slot));
+            self.stack(world, scope, cell, bytes);
         }
     }
 

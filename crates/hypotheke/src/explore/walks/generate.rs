@@ -116,7 +116,7 @@ impl<'p> Generator<'p> {
         if !self.is_free {
             let actor = match verb {
                 // A shortcut belongs to its holder, and who departs acts by departing.
-                Verb::Bind | Verb::Unbind | Verb::Depart | Verb::Arrive | Verb::Trade => None,
+                Verb::Bind | Verb::Unbind | Verb::Depart | Verb::Arrive | Verb::Trade | Verb::Wait => None,
                 Verb::Create | Verb::Consume | Verb::Mark | Verb::Unmark | Verb::Set | Verb::Resize => {
                     let changers = self.scope.changers();
                     *scene.one_of(self.scope.whose_change_matters(scene.world, &operation, &changers))?
@@ -142,7 +142,7 @@ impl<'p> Generator<'p> {
     /// all names of a list must exist before it.
     fn list(&self, scene: &mut Scene<'_>) -> Option<Operation> {
         scene.leave_out_packs();
-        let is_plain = |verb: &Verb| !matches!(verb, Verb::Together | Verb::Depart | Verb::Arrive);
+        let is_plain = |verb: &Verb| !matches!(verb, Verb::Together | Verb::Depart | Verb::Arrive | Verb::Wait);
         let choices: Vec<Verb> = self.choices.iter().copied().filter(is_plain).collect();
         let count = 2 + scene.below(2);
         let mut steps = Vec::new();
@@ -281,7 +281,7 @@ impl<'w> Scene<'w> {
             return ((source.container, source.slot).into(), source.cell.count);
         }
         let place = Place::Container(source.container);
-        let count = self.world.count(self.world.rules().kind_id(source.cell.kind), Some(place));
+        let count = self.world.count_within_reach(self.world.rules().kind_id(source.cell.kind), Some(place));
         (place, narrow::at_most(count))
     }
 
@@ -431,6 +431,8 @@ impl<'w> Scene<'w> {
             Verb::Sell => self.deal(DealSide::Sell),
             Verb::Trade => self.trade(),
             Verb::Craft => self.craft(),
+            Verb::Cancel => self.cancel(),
+            Verb::Wait => self.wait(),
             Verb::Use => self.use_items(),
             Verb::Sort => {
                 let (container, by) = (self.container()?, *self.one_of(&SortKey::ALL)?);
@@ -471,7 +473,7 @@ impl<'w> Scene<'w> {
         let lots: Vec<_> = there.into_iter().filter_map(lot_of).collect();
         let any = if self.below(8) == 0 { self.any_kind().and_then(lot_of) } else { None };
         let (kind, lot) = any.or_else(|| self.one_of(&lots).cloned())?;
-        let count = narrow::at_most(world.count(kind, Some(from)));
+        let count = narrow::at_most(world.count_within_reach(kind, Some(from)));
         let amount = match self.amount((count / lot.size).max(1), 0) {
             // Now and then what is no whole number of lots.
             amount if self.is_free && self.below(8) == 0 => amount,
@@ -502,6 +504,38 @@ impl<'w> Scene<'w> {
             amount => amount,
         };
         Some(Operation { actor, ..Operation::crafting(amount, recipe, at) })
+    }
+
+    /// What a container works on is cancelled; now and then something else is.
+    fn cancel(&mut self) -> Option<Operation> {
+        let world = self.world;
+        let working = self.containers.iter().filter_map(|&at| Some((world.job(at)?.recipe(), at)));
+        let working: Vec<(RecipeId, ContainerId)> = working.collect();
+        if self.below(8) == 0 {
+            let at = self.container()?;
+            let recipes: Vec<RecipeId> = world.rules().recipes_at(world.name_of_station(at.index)).collect();
+            return self.one_of(&recipes).map(|&recipe| Operation::cancelling(recipe, at));
+        }
+        self.one_of(&working).map(|&(recipe, at)| Operation::cancelling(recipe, at))
+    }
+
+    /// To the next tick at which something is due, or one tick; if all is free, also a bit more.
+    fn wait(&mut self) -> Option<Operation> {
+        let (world, clock) = (self.world, self.world.clock());
+        let next = world.jobs_due().map(|(due, _)| due.saturating_sub(clock)).find(|&left| left > 0);
+        let is_due = world.jobs_due().next().is_some_and(|(due, _)| due <= clock);
+        if !self.is_free {
+            let one = is_due || self.scope.each_tick && next.is_some();
+            let ticks = if one && self.below(2) == 0 { Some(1) } else { next.or(one.then_some(1)) };
+            return ticks.map(|ticks| Operation::waiting(narrow::at_most(ticks)));
+        }
+        let more = self.below(4) as u64;
+        let ticks = match self.below(3) {
+            0 => more,
+            1 => next.unwrap_or(1),
+            _ => next.unwrap_or(1).saturating_add(more),
+        };
+        Some(Operation::waiting(narrow::at_most(ticks)))
     }
 
     /// Items that a holder uses, mostly such that have a use.

@@ -191,6 +191,8 @@ impl Draft<'_> {
                 Event::Resized { container, after, .. } => self.clear_origins_beyond(container.index, after),
                 Event::Bound { .. }
                 | Event::Metered { .. }
+                | Event::Waited { .. }
+                | Event::Worked { .. }
                 | Event::Opened { .. }
                 | Event::Closed { .. }
                 | Event::Given { .. }

@@ -118,7 +118,8 @@ impl Draft<'_> {
             found = slot.checked_add(1).and_then(in_world);
         }
         let wanted = |cell: Cell| !cell.is_empty() && kind.is_none_or(|kind| cell.kind == kind);
-        lower(found, pending.next(container, from, wanted))
+        // What the container works on is in none of its slots.
+        lower(found, pending.next(container, from, wanted)).filter(|&slot| slot < self.state(container).work)
     }
 
     #[inline]
@@ -129,7 +130,7 @@ impl Draft<'_> {
             if is_new { None } else { world.next_with_room(container, item.kind, item.class, from) }
         });
         match self.placing.shrinking {
-            None => found,
+            None => found.filter(|&slot| slot < self.state(container).work),
             Some(_) => found.filter(|&slot| slot < self.slots(container)),
         }
     }

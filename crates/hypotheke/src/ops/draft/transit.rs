@@ -3,7 +3,7 @@
 use super::Draft;
 use crate::narrow;
 use crate::ruleset::Border;
-use crate::world::{Bearer, ContainerState, NONE, Spot};
+use crate::world::{Bearer, ContainerState, Event, NONE, Spot};
 
 /// What limited containers and holders had before an exchange or a craft: it must not make an excess
 /// worse, and may leave it.
@@ -11,6 +11,24 @@ use crate::world::{Bearer, ContainerState, NONE, Spot};
 pub(in crate::ops) struct Floors {
     weights: Vec<(Bearer, i64)>,
     caps: Vec<((Bearer, u32), i64)>,
+    /// The number of changes until then.
+    events: usize,
+}
+
+impl Floors {
+    /// By how much the weight of a container or holder had changed.
+    pub(in crate::ops) fn weight(&self, bearer: Bearer) -> i64 {
+        self.weights.iter().filter(|(changed, _)| *changed == bearer).map(|(_, by)| by).sum()
+    }
+
+    pub(in crate::ops) fn capped(&self, bearer: Bearer, number: u32) -> i64 {
+        self.caps.iter().filter(|(changed, _)| *changed == (bearer, number)).map(|(_, by)| by).sum()
+    }
+
+    /// The changes until then.
+    pub(in crate::ops) fn events<'d>(&self, draft: &'d Draft<'_>) -> &'d [Event] {
+        &draft.events()[..self.events]
+    }
 }
 
 impl Draft<'_> {
@@ -18,7 +36,8 @@ impl Draft<'_> {
     pub(in crate::ops) fn floors(&mut self) -> Floors {
         self.settle();
         let overlay = &self.scratch.overlay;
-        Floors { weights: overlay.weights.clone(), caps: overlay.caps.clone() }
+        let events = self.scratch.events.len();
+        Floors { weights: overlay.weights.clone(), caps: overlay.caps.clone(), events }
     }
 
     /// Limits allow what was there then.
@@ -57,23 +76,21 @@ impl Draft<'_> {
 
     pub(in crate::ops) fn weight_floor(&self, bearer: Bearer) -> Option<i64> {
         let floors = self.placing.floors.as_ref()?;
-        let changes = floors.weights.iter().filter(|(changed, _)| *changed == bearer);
         let before = match bearer {
             Bearer::Container(container) if self.is_new(container) => 0,
             Bearer::Container(container) => self.world.state(container).weight,
             Bearer::Holder(holder) => self.world.holder_weight_and_cap(holder).0,
         };
-        Some(before + changes.map(|(_, by)| by).sum::<i64>())
+        Some(before + floors.weight(bearer))
     }
 
     pub(in crate::ops) fn capped_floor(&self, bearer: Bearer, number: u32) -> Option<i64> {
         let floors = self.placing.floors.as_ref()?;
-        let changes = floors.caps.iter().filter(|(changed, _)| *changed == (bearer, number));
         let before = match bearer {
             Bearer::Container(container) if self.is_new(container) => 0,
             bearer => i64::try_from(self.world.capped(bearer, number)).unwrap_or(i64::MAX),
         };
-        Some(before + changes.map(|(_, by)| by).sum::<i64>())
+        Some(before + floors.capped(bearer, number))
     }
 
     /// Sets whether `put-by` and `take-by` of `nobody` count.

@@ -104,6 +104,7 @@ impl Compiler {
             must_open: source.must_open,
             exclusive: source.exclusive,
             bounds,
+            works: false,
             on_put: source.on_put.clone().unwrap_or_else(|| PutMode::ALL.to_vec()),
         }
     }

@@ -6,7 +6,7 @@ use super::{Compiler, small};
 use crate::id::{ContainerDefId, KindId, RecipeId};
 use crate::language::NamedPortion;
 use crate::ruleset::access::Access;
-use crate::ruleset::recipes::{Ingredient, IngredientSource, Of, Recipe, RecipeSource};
+use crate::ruleset::recipes::{Ingredient, IngredientSource, Of, Recipe, RecipeSource, WhenFull};
 use crate::ruleset::source::Written;
 use crate::text::{Diagnostic, Location};
 
@@ -50,14 +50,46 @@ impl Compiler {
         let tools = self.compile_ingredients(&whose, &source.tools);
         let outputs = self.compile_items(&whose, &source.outputs);
         let (inputs, tools, outputs) = (inputs?, tools?, outputs?);
-        for container in at.into_iter().flatten() {
+        for container in at.iter().copied().flatten() {
             for (&(kind, _), written) in outputs.iter().zip(&source.outputs) {
                 let help = "Change its filter, or carry the recipe out elsewhere";
                 self.check_admitted(&whose, kind, container, written.at, help);
             }
         }
+        let duration = self.duration(&whose, source);
+        let when_full = source.when_full.as_ref().map_or(WhenFull::default(), |written| written.value);
+        for ContainerDefId(container, _) in at.into_iter().flatten().filter(|_| duration > 0) {
+            self.rules.containers[container as usize].works = true;
+        }
         let at = source.at.iter().map(|at| at.value.as_str().into()).collect();
-        Some(Recipe { id: source.id.value.as_str().into(), at, by, inputs, tools, outputs })
+        Some(Recipe { id: source.id.value.as_str().into(), at, by, inputs, tools, outputs, duration, when_full })
+    }
+
+    /// In ticks; 0 if it takes no time. What takes time needs a container that works on it, and a
+    /// pack is none.
+    fn duration(&mut self, whose: &str, source: &RecipeSource) -> u32 {
+        let Some(duration) = &source.duration else {
+            if let Some(when_full) = &source.when_full {
+                let message = format!("{whose} has `when-full` and no `duration`");
+                let fault = Diagnostic::error("missing-key", when_full.at, message).label("needs `duration`");
+                self.fault(fault.help("Add a `duration` in ticks, or leave out `when-full`"));
+            }
+            return 0;
+        };
+        if source.at.is_empty() {
+            let message = format!("{whose} takes time and has no `at`");
+            let fault = Diagnostic::error("missing-key", duration.at, message).label("needs a container");
+            self.fault(fault.help("Name a container that works on it: `at = \"stove\"`"));
+        }
+        for at in &source.at {
+            let brought = |id| self.rules.container(id).brought;
+            if self.rules.find_container(&at.value).is_some_and(brought) {
+                let message = format!("{whose} takes time, and `{}` is the inside of a pack", at.value);
+                let fault = Diagnostic::error("not-supported", at.at, message).label("a pack can't work on it");
+                self.fault(fault.help("Name a container in the world or one that a holder carries"));
+            }
+        }
+        duration.value
     }
 
     /// A container in the world by its name there, and any other by its definition.

@@ -25,6 +25,8 @@ pub(crate) struct RecipeSource {
     pub(crate) inputs: Vec<IngredientSource>,
     pub(crate) tools: Vec<IngredientSource>,
     pub(crate) outputs: Vec<Written<NamedPortion>>,
+    pub(crate) duration: Option<Written<u32>>,
+    pub(crate) when_full: Option<Written<WhenFull>>,
     /// Keys in which something could not be read: that is not missing.
     pub(crate) unread: Vec<&'static str>,
 }
@@ -70,6 +72,41 @@ pub struct Recipe {
     pub(in crate::ruleset) inputs: Vec<Ingredient>,
     pub(in crate::ruleset) tools: Vec<Ingredient>,
     pub(in crate::ruleset) outputs: Vec<(KindId, u32)>,
+    /// In ticks; 0 if it takes no time.
+    pub(in crate::ruleset) duration: u32,
+    pub(in crate::ruleset) when_full: WhenFull,
+}
+
+/// What happens at the start of a recipe that takes time if there is no room for what it makes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum WhenFull {
+    /// It does not start.
+    #[default]
+    Refuse,
+    /// It starts, and waits at its end until there is room.
+    Hold,
+}
+
+impl WhenFull {
+    pub(crate) const ALL: &[(&str, WhenFull)] = &[("refuse", WhenFull::Refuse), ("hold", WhenFull::Hold)];
+
+    /// As a ruleset file says it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            WhenFull::Refuse => "refuse",
+            WhenFull::Hold => "hold",
+        }
+    }
+
+    /// The other one.
+    pub(crate) fn other(self) -> WhenFull {
+        match self {
+            WhenFull::Refuse => WhenFull::Hold,
+            WhenFull::Hold => WhenFull::Refuse,
+        }
+    }
 }
 
 impl Recipe {
@@ -108,6 +145,18 @@ impl Recipe {
     #[must_use]
     pub fn outputs(&self) -> &[(KindId, u32)] {
         &self.outputs
+    }
+
+    /// The number of ticks that it takes; `None` if it takes no time.
+    #[must_use]
+    pub fn duration(&self) -> Option<u32> {
+        (self.duration > 0).then_some(self.duration)
+    }
+
+    /// What happens at its start if there is no room for its outputs.
+    #[must_use]
+    pub fn when_full(&self) -> WhenFull {
+        self.when_full
     }
 
     /// One of its inputs or tools.
@@ -200,6 +249,11 @@ impl Ruleset {
     pub fn own_recipes(&self) -> impl Iterator<Item = RecipeId> {
         let own = self.recipes.iter().zip(0..).filter(|(recipe, _)| recipe.at.is_empty());
         own.map(|(_, number)| RecipeId(number, self.tag))
+    }
+
+    /// Whether any recipe takes time.
+    pub(crate) fn takes_time(&self) -> bool {
+        self.containers.iter().any(|def| def.works)
     }
 
     /// Whether a recipe is carried out at a container, by the same name.

@@ -3,13 +3,13 @@
 use toml::Spanned;
 use toml::de::DeValue;
 
-use super::{IngredientSource, RecipeSource};
+use super::{IngredientSource, RecipeSource, WhenFull};
 use crate::ruleset::read::Reading;
 use crate::ruleset::source::Written;
 use crate::ruleset::toml::{check_name, read_access, read_counts, read_portion};
 use crate::text::{Diagnostic, Location};
 
-const RECIPE: &[&str] = &["at", "by", "inputs", "tools", "outputs"];
+const RECIPE: &[&str] = &["at", "by", "inputs", "tools", "outputs", "duration", "when-full"];
 
 /// A recipe; `None` if it is no table.
 pub(in crate::ruleset) fn read(
@@ -20,6 +20,11 @@ pub(in crate::ruleset) fn read(
     check_name(reading, &id, "recipe", false);
     let section = reading.section(value, format!("recipe `{}`", id.value), RECIPE)?;
     let mut unread = Vec::new();
+    let duration = reading.count(&section, "duration");
+    let when_full = section.table.get("when-full").and_then(|value| {
+        let (at, value) = (reading.at(value), reading.choice(&section, "when-full", WhenFull::ALL)?);
+        Some(Written { value, at })
+    });
     let noted = &mut unread;
     Some(RecipeSource {
         at: reading.noting(noted, "at", |it, key| it.word_or_words(&section, key)).unwrap_or_default(),
@@ -27,6 +32,8 @@ pub(in crate::ruleset) fn read(
         inputs: reading.noting(noted, "inputs", |it, key| read_counts(it, &section, key, read_ingredient)),
         tools: read_counts(reading, &section, "tools", read_ingredient),
         outputs: reading.noting(noted, "outputs", |it, key| read_counts(it, &section, key, read_portion)),
+        duration,
+        when_full,
         unread,
         id,
     })

@@ -269,6 +269,16 @@ fn check_of_place(parser: &mut LineParser<'_, '_>) -> Parsed<Check> {
         parser.require_keyword("to")?;
         return Ok(Check::Open { container: place, holder: parser.path()?, open });
     }
+    if parser.keyword("works") {
+        parser.require_keyword("on")?;
+        if parser.keyword("nothing") {
+            return Ok(Check::Works { container: place, job: None });
+        }
+        let times = if parser.number_ahead() { parser.count()? } else { 1 };
+        let recipe = parser.word("a recipe or `nothing`")?;
+        let left = if parser.keyword("for") { Some(parser.count()?) } else { None };
+        return Ok(Check::Works { container: place, job: Some((times, recipe, left)) });
+    }
     if parser.keyword("points") {
         return Ok(Check::PointsAt { shortcut: place, kind: parser.pointed_at()? });
     }
