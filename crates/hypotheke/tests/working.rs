@@ -128,7 +128,8 @@ fn what_no_container_can_work_on_is_no_world_and_no_lawful_snapshot() {
     let lawful = at_work(&rules).snapshot();
     assert_eq!(audit(&rules, &lawful), vec![]);
     type Change = fn(&mut hypotheke::snapshot::Container);
-    let changes: [(Change, &str); 7] = [
+    let changes: [(Change, &str); 8] = [
+        (|stove| stove.stacks.retain(|lying| !lying.in_work), "it holds nothing for `melt`"),
         (|stove| stove.job = None, "it works on nothing from this slot"),
         (|stove| stove.job.as_mut().unwrap().recipe = "boil".to_owned(), "unknown recipe `boil`"),
         (|stove| stove.job.as_mut().unwrap().recipe = "fast".to_owned(), "no container works on `fast` here"),

@@ -1,13 +1,23 @@
 //! What containers work on: a recipe of theirs that takes time, and stacks that it holds.
 
+use std::collections::BTreeSet;
+
 use super::facts::{Bringer, Facts, Where};
 use super::{Findings, Law};
 use crate::snapshot::Job;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
+    let working: BTreeSet<usize> = facts
+        .stacks
+        .iter()
+        .filter_map(|lying| if let Where::InWork(container, _) = lying.at { Some(container) } else { None })
+        .collect();
     for (index, held) in facts.containers.iter().enumerate() {
         if let Some(job) = held.job {
             check_job(facts, index, job, findings);
+            if !working.contains(&index) {
+                findings.add(Law::Work, facts.name(index), format!("it holds nothing for `{}`", job.recipe));
+            }
         }
     }
     for lying in &facts.stacks {

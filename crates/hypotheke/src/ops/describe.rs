@@ -167,7 +167,7 @@ impl World {
                 format!("{} does not work on {}", self.place_name(at), self.recipe_name(recipe))
             }
             Cause::TooManyDue { due, max } => {
-                format!("the wait would look {due} times at what is due; the maximum is {max}")
+                format!("the wait would try {due} times to end a recipe; the maximum is {max}")
             }
             Cause::NotOwner(at) => match self.owner_of(at) {
                 Some(owner) => format!("only its owner {owner} may give {} away", self.place_name(at)),

@@ -217,24 +217,24 @@ impl Bears for Draft<'_> {
     }
 }
 
+/// By how many items of a kind some changes let the world grow.
+fn entered(kind: KindId, changes: &[Event]) -> i64 {
+    let change = |event: &Event| match event {
+        Event::Moved { kind: of, count, from, to, .. } if *of == kind => {
+            i64::from(*count) * (i64::from(to.exists()) - i64::from(from.exists()))
+        }
+        _ => 0,
+    };
+    changes.iter().map(change).sum()
+}
+
 impl Draft<'_> {
     /// The number of items of a kind that the world would have, so far.
     fn number_in_world(&self, kind: KindId) -> i64 {
-        self.number_after(kind, self.events())
-    }
-
-    /// The same after some of the changes only.
-    fn number_after(&self, kind: KindId, events: &[Event]) -> i64 {
         let signed = |count: u64| i64::try_from(count).unwrap_or(i64::MAX);
-        let change = |event: &Event| match event {
-            Event::Moved { kind: of, count, from, to, .. } if *of == kind => {
-                i64::from(*count) * (i64::from(to.exists()) - i64::from(from.exists()))
-            }
-            _ => 0,
-        };
         let arrived = |arriving: &Arriving| -> i64 { signed(arriving.number_of(kind)) };
         self.world.totals(kind).present()
-            + events.iter().map(change).sum::<i64>()
+            + entered(kind, self.events())
             + self.arriving().iter().map(arrived).sum::<i64>()
             - signed(self.departed_of(kind))
     }
@@ -318,6 +318,11 @@ impl Draft<'_> {
         bearers
     }
 
+    /// The numbers of the filters of their caps.
+    pub(super) fn cap_numbers(&self, bearer: Bearer) -> SmallVec<[u32; 4]> {
+        self.caps_of(bearer).iter().map(|cap| cap.number).collect()
+    }
+
     pub(super) fn place_of_bearer(&self, bearer: Bearer) -> Place {
         match bearer {
             Bearer::Container(container) => Place::Container(self.container_id(container)),
@@ -343,29 +348,33 @@ impl Draft<'_> {
     /// that carries more than before, then their weight caps.
     pub(super) fn all_over_in_the_end(&self) -> Vec<Cause> {
         let gain_of = |bearer| self.weight_gain(bearer);
-        self.all_over(&gain_of, &|bearer, number| self.capped_gain(bearer, number), self.all_too_many_in_the_end())
+        let counts = |bearer, number| self.capped_gain(bearer, number);
+        self.all_over(&self.changed_bearers(), &gain_of, &counts, self.all_too_many_in_the_end())
     }
 
-    /// The same for the changes since then alone.
-    pub(super) fn all_over_since(&self, before: &Floors) -> Vec<Cause> {
+    /// The same for the latest changes alone, which concern some containers and holders. The cost
+    /// grows with these, and not with the changes before.
+    pub(super) fn all_over_since(&self, before: &Floors, changes: &[Event], bearers: &[Bearer]) -> Vec<Cause> {
         let too_many = self.world.rules.limited_kinds().filter_map(|kind| {
-            let (there, would) = (self.number_after(kind, before.events(self)), self.number_in_world(kind));
             let most = self.world.rules.known_kind(kind).max_in_world()?;
-            let is_more = would > there.max(i64::from(most));
-            is_more.then_some(Cause::MostInWorld { kind, would: u64::try_from(would).unwrap_or(0), most })
+            if entered(kind, changes) <= 0 {
+                return None;
+            }
+            let would = u64::try_from(self.number_in_world(kind)).unwrap_or(0);
+            (would > u64::from(most)).then_some(Cause::MostInWorld { kind, would, most })
         });
         let weight = |bearer| self.weight_gain(bearer) - before.weight(bearer);
         let counts = |bearer, number| self.capped_gain(bearer, number) - before.capped(bearer, number);
-        self.all_over(&weight, &counts, too_many)
+        self.all_over(bearers, &weight, &counts, too_many)
     }
 
     fn all_over(
         &self,
+        bearers: &[Bearer],
         weight_gain: &dyn Fn(Bearer) -> i64,
         capped_gain: &dyn Fn(Bearer, u32) -> i64,
         too_many: impl Iterator<Item = Cause>,
     ) -> Vec<Cause> {
-        let bearers = self.changed_bearers();
         let why_not = |bearer: Bearer, limit: Limit, gain: i64| {
             limit.before(gain).why_not(|| self.place_of_bearer(bearer), i128::from(gain))
         };

@@ -75,8 +75,13 @@ impl World {
                 format!("Bring {missing} more {what} to {} first", name(at))
             }
             Cause::Working { at, recipe } => {
+                let job = if let Place::Container(id) = at { self.job(id) } else { None };
                 let (at, recipe) = (name(at), self.recipe_name(recipe));
-                format!("Wait until {recipe} ends, or cancel it first: `cancel {recipe} at {at}`")
+                let first = match job.map_or(0, |job| job.left(self.clock())) {
+                    0 => format!("Make room in {at} and wait"),
+                    _ => format!("Wait until {recipe} ends"),
+                };
+                format!("{first}, or cancel it first: `cancel {recipe} at {at}`")
             }
             Cause::NotEnough { there, .. } => format!("Request {there} or fewer"),
             Cause::NotOpen(at) => format!("Open {} first", name(at)),

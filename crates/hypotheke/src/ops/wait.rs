@@ -1,14 +1,15 @@
 //! wait: the clock moves, and what falls due in between happens.
 //!
 //! At each tick at which something falls due, and first of all at the present one, it tries all that
-//! is due by then in the order of the world, again and again until nothing more ends. So nothing can end until something else changes, and a wait in two parts is the same as one.
+//! is due by then in the order of the world, again and again until nothing more ends. So nothing
+//! can end until something else changes, and a wait in two parts is the same as one.
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
 use super::{Done, Planned};
 use crate::world::{Event, Job};
 
-/// How often one wait may look at something that is due.
+/// How often one wait may try to end a recipe.
 const MAX_LOOKS: u64 = 100_000;
 
 pub(super) fn plan(draft: &mut Draft<'_>, ticks: u32) -> Planned {

@@ -61,7 +61,9 @@ impl Draft<'_> {
     pub(super) fn finish_work(&mut self, container: u32, job: Job) -> bool {
         let rules = &self.world.rules;
         let Some(recipe) = rules.recipe(job.recipe) else { return false };
-        let (start, before) = (self.point(), self.floors());
+        let bearers = self.new_bearers(None, container);
+        let (start, before) = (self.point(), self.floors_of(&bearers));
+        let earlier = self.events().len();
         self.nested_lists += 1;
         for spot in self.spots_in_work(container) {
             let count = self.cell(spot).count;
@@ -70,7 +72,7 @@ impl Draft<'_> {
         let at = Place::Container(self.container_id(container));
         let is_full = !self.make(recipe, u64::from(job.times), at).is_empty();
         self.nested_lists -= 1;
-        if is_full || !self.all_over_since(&before).is_empty() {
+        if is_full || !self.all_over_since(&before, &self.events()[earlier..], &bearers).is_empty() {
             self.go_back_to(&start);
             return false;
         }

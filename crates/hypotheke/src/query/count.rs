@@ -1,7 +1,5 @@
 //! Counting items from totals, without visiting every stack.
 
-use smallvec::SmallVec;
-
 use crate::id::{ContainerId, KindId};
 use crate::ruleset::Selector;
 use crate::world::{Cell, Place, Spot, World};
@@ -36,18 +34,13 @@ impl World {
     #[must_use]
     pub fn count(&self, what: impl Into<Selector>, place: Option<Place>) -> u64 {
         let what = what.into();
-        let working: SmallVec<[u32; 4]> = match place {
-            _ if !self.works() => SmallVec::new(),
-            // The totals of kinds have it already.
-            None if !matches!(what, Selector::Mark(_)) => SmallVec::new(),
-            None => self.containers().map(|id| id.index).collect(),
-            Some(Place::Container(id)) if self.has_container(id) => SmallVec::from_slice(&[id.index]),
-            Some(Place::Holder(id)) => self.carried(id).map(|id| id.index).collect(),
-            Some(_) => SmallVec::new(),
-        };
-        let cells = working.iter().flat_map(|&container| self.work_cells(container));
-        let in_work = cells.filter(|cell| !cell.is_empty() && self.cell_is(**cell, what));
-        self.count_within_reach(what, place) + in_work.map(|cell| u64::from(cell.count)).sum::<u64>()
+        let within_reach = self.count_within_reach(what, place);
+        if place.is_none() && !matches!(what, Selector::Mark(_)) {
+            // The totals of kinds have the rest already.
+            return within_reach;
+        }
+        let in_work = self.stacks_in_work(place).filter(|stack| self.cell_is(stack.cell, what));
+        within_reach + in_work.map(|stack| u64::from(stack.count())).sum::<u64>()
     }
 
     /// The same without what containers work on, which no operation can name.

@@ -96,18 +96,23 @@ impl World {
         stacks
     }
 
-    /// The value of all items in a place or anywhere, packs and what containers work on included. A sum that is too large
-    /// becomes the largest [`Decimal`].
-    #[must_use]
-    pub fn value_of(&self, place: Option<Place>) -> Decimal {
-        let working: Vec<ContainerId> = match place {
+    /// What the containers of a place work on, or all that work.
+    fn stacks_in_work(&self, place: Option<Place>) -> impl Iterator<Item = StackView<'_>> {
+        let containers: Vec<ContainerId> = match place {
+            _ if !self.works() => Vec::new(),
             None => self.containers().collect(),
             Some(Place::Container(id)) => vec![id],
             Some(Place::Holder(id)) => self.carried(id).collect(),
             Some(_) => Vec::new(),
         };
-        let in_work = working.into_iter().flat_map(|id| self.in_work(id)).map(|(_, stack)| stack);
-        let values = self.all_stacks_in(place).into_iter().chain(in_work);
+        containers.into_iter().flat_map(|id| self.in_work(id)).map(|(_, stack)| stack)
+    }
+
+    /// The value of all items in a place or anywhere, packs and what containers work on included. A
+    /// sum that is too large becomes the largest [`Decimal`].
+    #[must_use]
+    pub fn value_of(&self, place: Option<Place>) -> Decimal {
+        let values = self.all_stacks_in(place).into_iter().chain(self.stacks_in_work(place));
         let values = values.map(|stack| i128::from(stack.kind().value().thousandths()) * i128::from(stack.count()));
         let sum = values.sum::<i128>().clamp(i64::MIN.into(), i64::MAX.into());
         Decimal::from_thousandths(i64::try_from(sum).unwrap_or(i64::MAX))

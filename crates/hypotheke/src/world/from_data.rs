@@ -167,6 +167,9 @@ impl<'s> Reader<'s> {
         if *times == 0 {
             self.fault(name, format!("it works on `{recipe}` 0 times"));
         }
+        if !container.stacks.iter().any(|lying| lying.in_work) {
+            self.fault(name, format!("it holds nothing for `{recipe}`"));
+        }
         if *left > MAX_COUNTED {
             self.fault(name, format!("`{recipe}` would take too long to count"));
         }

@@ -33,6 +33,7 @@ mod scratch;
 mod setup;
 mod slot_set;
 mod stack_ids;
+mod sums;
 mod taken;
 #[cfg(test)]
 mod tests;
@@ -62,6 +63,7 @@ pub(crate) use per_kind::PerKind;
 #[cfg(test)]
 pub(crate) use release::{SkippedUpdate, skipping};
 pub(crate) use scratch::{Bearer, EMPTY, Overlay, Scratch, Spare};
+pub(crate) use sums::Sums;
 pub use view::{SlotView, StackView};
 
 use crate::id::{ContainerId, DepartureId, KindId};

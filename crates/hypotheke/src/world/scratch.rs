@@ -6,7 +6,7 @@ use std::sync::{Arc, Mutex};
 use rand_xoshiro::Xoshiro256PlusPlus;
 use rustc_hash::FxHashMap;
 
-use super::{Arriving, Cell, ClassKey, ContainerState, Event, Spot};
+use super::{Arriving, Cell, ClassKey, ContainerState, Event, Spot, Sums};
 use crate::snapshot::Departure;
 
 #[derive(Clone, Debug, Default)]
@@ -53,9 +53,9 @@ pub(crate) struct Overlay {
     pub(crate) used: bool,
     pub(crate) pending: Pending,
     /// Changes of weight.
-    pub(crate) weights: Vec<(Bearer, i64)>,
+    pub(crate) weights: Sums<Bearer>,
     /// Changes of how many items satisfy the filter of a cap, by its number.
-    pub(crate) caps: Vec<((Bearer, u32), i64)>,
+    pub(crate) caps: Sums<(Bearer, u32)>,
     /// Where packs would lie, by the containers inside of them.
     pub(crate) parents: Vec<(u32, Spot)>,
     /// Where the stacks in hands would come from, by holder.
@@ -77,7 +77,7 @@ pub(crate) struct Overlay {
 }
 
 /// What has limits of its own: a container or a holder.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub(crate) enum Bearer {
     Container(u32),
     Holder(u32),

@@ -323,6 +323,34 @@ impl Model {
         }
     }
 
+    /// A stack, or as many of its items as there is room for, goes to a place one by one. Returns how
+    /// many are left. A slot is taken as one that is named: a stack that is over its limit goes
+    /// there whole.
+    pub(super) fn lay_there(
+        &mut self,
+        stack: &Stack,
+        from: &Cell,
+        to: &At,
+        mut left: u32,
+        laid: &mut Vec<(Inside, usize)>,
+    ) -> u32 {
+        if let At::Slot(at, slot) = to
+            && left == stack.count
+            && self.takes_all(stack, from, at, *slot)
+        {
+            self.state.slots_mut(at)[*slot] = Some(Stack { id: u64::MAX, ..stack.clone() });
+            laid.push((at.clone(), *slot));
+            return 0;
+        }
+        let one = Stack { count: 1, ..stack.clone() };
+        while left > 0 {
+            let Some(place) = self.place_for_one(&one, Some(from), to) else { break };
+            self.lay_one(place, &one, laid);
+            left -= 1;
+        }
+        left
+    }
+
     /// The first part has the id if nothing stays, the others get new ones.
     pub(super) fn name_parts(&mut self, stack: &Stack, laid: Vec<(Inside, usize)>, id_is_free: &mut bool) {
         for (at, slot) in laid {

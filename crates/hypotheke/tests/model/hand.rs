@@ -140,7 +140,6 @@ impl Model {
         let Some(stack) = self.state.hands[holder][0].clone() else { return Err(no("empty-source")) };
         let cell = Cell::Slot(Inside::hand(holder), 0);
         let before = self.clone();
-        let one = Stack { count: 1, ..stack.clone() };
         let wanted = requested.map_or(stack.count, |requested| requested.min(stack.count));
         let mut left = wanted;
         let mut laid = Vec::new();
@@ -151,21 +150,7 @@ impl Model {
         let origin = origin.map(|(at, slot)| At::Slot(at, slot));
         for (to, going_back) in origin.into_iter().map(|at| (at, true)).chain([(At::Holder(holder), false)]) {
             self.going_back = going_back;
-            // Its origin is a slot as one that is named: a stack that is over its limit goes back
-            // whole.
-            if let At::Slot(at, slot) = &to
-                && left == stack.count
-                && self.takes_all(&stack, &cell, at, *slot)
-            {
-                self.state.slots_mut(at)[*slot] = Some(Stack { id: u64::MAX, ..stack.clone() });
-                laid.push((at.clone(), *slot));
-                left = 0;
-            }
-            while left > 0 {
-                let Some(place) = self.place_for_one(&one, Some(&cell), &to) else { break };
-                self.lay_one(place, &one, &mut laid);
-                left -= 1;
-            }
+            left = self.lay_there(&stack, &cell, &to, left, &mut laid);
             self.going_back = false;
         }
         let landing = if keeps { 0 } else { self.landing_room(&stack, left) };

@@ -92,22 +92,12 @@ impl Model {
         for (slot, stack) in &job.held {
             // In no slot of it, but in it.
             let cell = Cell::Slot(inside.clone(), usize::MAX);
-            let one = Stack { count: 1, ..stack.clone() };
             let (mut left, mut laid) = (stack.count, Vec::new());
             let origin = Some(At::Slot(inside.clone(), *slot)).filter(|_| *slot < self.state.slots(&inside).len());
             let origin = origin.into_iter().map(|at| (at, true));
             for (to, going_back) in origin.chain(holder.map(|holder| (At::Holder(holder), false))) {
                 self.going_back = going_back;
-                if going_back && self.takes_all(stack, &cell, &inside, *slot) {
-                    self.state.slots_mut(&inside)[*slot] = Some(Stack { id: u64::MAX, ..stack.clone() });
-                    laid.push((inside.clone(), *slot));
-                    left = 0;
-                }
-                while left > 0 {
-                    let Some(place) = self.place_for_one(&one, Some(&cell), &to) else { break };
-                    self.lay_one(place, &one, &mut laid);
-                    left -= 1;
-                }
+                left = self.lay_there(stack, &cell, &to, left, &mut laid);
                 self.going_back = false;
                 self.passed_over = Some(Cell::Slot(inside.clone(), *slot));
             }

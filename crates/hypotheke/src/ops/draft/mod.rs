@@ -62,6 +62,8 @@ pub(super) struct Draft<'w> {
     settled: usize,
     /// Events other than those of stacks have been worked out.
     others: bool,
+    /// A container has changed its number of slots.
+    resized: bool,
     placing: Placing,
     /// The number of atomic operations around this one.
     pub(super) nested_lists: u32,
@@ -90,6 +92,7 @@ impl<'w> Draft<'w> {
             next_landing: world.ground.next_landing,
             settled: 0,
             others: false,
+            resized: false,
             placing: Placing::default(),
             nested_lists: 0,
             list_actor: None,
@@ -147,6 +150,7 @@ impl<'w> Draft<'w> {
 
     pub(super) fn push(&mut self, event: Event) {
         self.others = true;
+        self.resized |= matches!(event, Event::Resized { .. });
         self.scratch.events.push(event);
     }
 

@@ -20,8 +20,8 @@ impl Draft<'_> {
     /// Those whose sums would change, containers first, each in order.
     pub(in crate::ops) fn changed_bearers(&self) -> Vec<Bearer> {
         let overlay = &self.scratch.overlay;
-        let changed = overlay.weights.iter().map(|(bearer, _)| *bearer);
-        let mut bearers: Vec<Bearer> = changed.chain(overlay.caps.iter().map(|((bearer, _), _)| *bearer)).collect();
+        let capped = overlay.caps.keys().map(|(bearer, _)| bearer);
+        let mut bearers: Vec<Bearer> = overlay.weights.keys().chain(capped).collect();
         // A departed entity is not part of the world to check.
         bearers.retain(|bearer| match bearer {
             Bearer::Container(container) => !self.has_left(*container),
@@ -48,13 +48,11 @@ impl Draft<'_> {
 
     /// By how much the weight of a container or holder would change.
     pub(in crate::ops) fn weight_gain(&self, bearer: Bearer) -> i64 {
-        let changes = self.scratch.overlay.weights.iter().filter(|(changed, _)| *changed == bearer);
-        changes.map(|(_, by)| by).sum()
+        self.scratch.overlay.weights.get(bearer)
     }
 
     pub(in crate::ops) fn capped_gain(&self, bearer: Bearer, number: u32) -> i64 {
-        let changes = self.scratch.overlay.caps.iter().filter(|(changed, _)| *changed == (bearer, number));
-        changes.map(|(_, by)| by).sum()
+        self.scratch.overlay.caps.get((bearer, number))
     }
 
     /// Whether the pending changes are applied on top of the world.
@@ -255,11 +253,11 @@ impl Draft<'_> {
             let number = narrow::index(number);
             let by = self.counted(item, count, number) * sign;
             if by != 0 {
-                add(&mut self.scratch.overlay.caps, (bearer, number), by);
+                self.scratch.overlay.caps.add((bearer, number), by);
             }
         }
         if weight != 0 {
-            add(&mut self.scratch.overlay.weights, bearer, weight * sign);
+            self.scratch.overlay.weights.add(bearer, weight * sign);
         }
     }
 
@@ -277,13 +275,5 @@ impl Draft<'_> {
             None => self.world.limit(spot, kind),
             Some(new) => new_packs[new as usize].limit(&self.world.rules, kind, spot.slot),
         });
-    }
-}
-
-/// Adds to the sum under a key.
-fn add<K: PartialEq>(sums: &mut Vec<(K, i64)>, key: K, by: i64) {
-    match sums.iter_mut().find(|(known, _)| *known == key) {
-        Some((_, sum)) => *sum += by,
-        None => sums.push((key, by)),
     }
 }

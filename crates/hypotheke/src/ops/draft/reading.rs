@@ -34,7 +34,7 @@ impl Draft<'_> {
                 _ => None,
             })
         };
-        let resized = if self.others { resized() } else { None };
+        let resized = if self.resized { resized() } else { None };
         resized.unwrap_or_else(|| self.state(container).slots)
     }
 

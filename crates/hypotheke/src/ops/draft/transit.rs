@@ -3,41 +3,45 @@
 use super::Draft;
 use crate::narrow;
 use crate::ruleset::Border;
-use crate::world::{Bearer, ContainerState, Event, NONE, Spot};
+use crate::world::{Bearer, ContainerState, NONE, Spot, Sums};
 
-/// What limited containers and holders had before an exchange or a craft: it must not make an excess
-/// worse, and may leave it.
-#[derive(Debug)]
+/// By how much the sums of containers and holders had changed at a point of a draft: what comes then
+/// must not make an excess worse, and may leave it.
+#[derive(Debug, Default)]
 pub(in crate::ops) struct Floors {
-    weights: Vec<(Bearer, i64)>,
-    caps: Vec<((Bearer, u32), i64)>,
-    /// The number of changes until then.
-    events: usize,
+    weights: Sums<Bearer>,
+    caps: Sums<(Bearer, u32)>,
 }
 
 impl Floors {
-    /// By how much the weight of a container or holder had changed.
     pub(in crate::ops) fn weight(&self, bearer: Bearer) -> i64 {
-        self.weights.iter().filter(|(changed, _)| *changed == bearer).map(|(_, by)| by).sum()
+        self.weights.get(bearer)
     }
 
     pub(in crate::ops) fn capped(&self, bearer: Bearer, number: u32) -> i64 {
-        self.caps.iter().filter(|(changed, _)| *changed == (bearer, number)).map(|(_, by)| by).sum()
-    }
-
-    /// The changes until then.
-    pub(in crate::ops) fn events<'d>(&self, draft: &'d Draft<'_>) -> &'d [Event] {
-        &draft.events()[..self.events]
+        self.caps.get((bearer, number))
     }
 }
 
 impl Draft<'_> {
-    /// What they have by now.
+    /// Those of all that has changed by now.
     pub(in crate::ops) fn floors(&mut self) -> Floors {
         self.settle();
         let overlay = &self.scratch.overlay;
-        let events = self.scratch.events.len();
-        Floors { weights: overlay.weights.clone(), caps: overlay.caps.clone(), events }
+        Floors { weights: overlay.weights.clone(), caps: overlay.caps.clone() }
+    }
+
+    /// Those of some containers and holders.
+    pub(in crate::ops) fn floors_of(&mut self, bearers: &[Bearer]) -> Floors {
+        self.settle();
+        let mut floors = Floors::default();
+        for &bearer in bearers {
+            floors.weights.add(bearer, self.weight_gain(bearer));
+            for number in self.cap_numbers(bearer) {
+                floors.caps.add((bearer, number), self.capped_gain(bearer, number));
+            }
+        }
+        floors
     }
 
     /// Limits allow what was there then.

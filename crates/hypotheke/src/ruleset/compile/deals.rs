@@ -55,17 +55,36 @@ impl Compiler {
         })
     }
 
+    /// Only deals and recipes name containers as they are in the world.
+    pub(super) fn index_containers_in_world(&mut self) {
+        if self.source.deals.is_empty() && self.source.recipes.is_empty() {
+            return;
+        }
+        for (index, def) in self.rules.containers.iter().enumerate() {
+            let id = self.rules.container_def_id(small(index));
+            for name in def.instances() {
+                // A name that occurs twice is a fault of its own.
+                self.in_world.entry(name.into()).or_insert(id);
+            }
+        }
+    }
+
     /// A container in the world, by its name there.
     pub(super) fn container_in_world(&mut self, whose: &str, name: &Written<String>) -> Option<ContainerDefId> {
-        let is_it = |def: &ContainerDef| def.instances().any(|instance| instance == name.value);
-        if let Some(found) = self.rules.containers.iter().position(is_it) {
-            return Some(self.rules.container_def_id(small(found)));
+        if let Some(&found) = self.in_world.get(name.value.as_str()) {
+            return Some(found);
         }
         let known = self.rules.find_container(&name.value).map(|id| self.rules.container(id));
         let (code, message, help) = match known {
             Some(def) if def.instances().next().is_some() => {
-                let copies = def.instances().collect::<Vec<_>>().join(", ");
-                ("unknown-container", format!("`{}` exists as its copies", name.value), Some(format!("Name {copies}")))
+                let copies: Vec<&str> = def.instances().collect();
+                let help = match copies.as_slice() {
+                    [first, .., last] if copies.len() > 8 => {
+                        format!("Name one of its {} copies, {first} to {last}", copies.len())
+                    }
+                    few => format!("Name {}", few.join(", ")),
+                };
+                ("unknown-container", format!("`{}` exists as its copies", name.value), Some(help))
             }
             Some(def) => {
                 let where_it_is = if def.carried { "with a holder" } else { "inside a pack" };

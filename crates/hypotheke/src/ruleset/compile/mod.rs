@@ -15,7 +15,7 @@ use hashbrown::HashTable;
 use hashbrown::hash_table::Entry;
 use rustc_hash::FxHashMap;
 
-use crate::id::{MarkId, PropertyId, RulesetTag, TagId};
+use crate::id::{ContainerDefId, MarkId, PropertyId, RulesetTag, TagId};
 use crate::language::{NamedPortion, Path};
 use crate::narrow;
 use crate::ruleset::bits::Bits;
@@ -43,7 +43,8 @@ pub(crate) fn compile_changed(source: RulesetSource, original: &Ruleset) -> Resu
 
 fn compile_as(source: RulesetSource, tag: RulesetTag) -> Result<Ruleset, RulesetErrors> {
     let rules = Ruleset { tag, ..Ruleset::default() };
-    let mut compiler = Compiler { rules, faults: Faults::default(), kinds_by_tag: FxHashMap::default(), source };
+    let (faults, kinds_by_tag, in_world) = <(Faults, _, _)>::default();
+    let mut compiler = Compiler { source, rules, faults, kinds_by_tag, in_world };
     compiler.compile();
     let Compiler { mut rules, mut faults, mut source, .. } = compiler;
     faults.append(std::mem::take(&mut source.faults));
@@ -72,6 +73,8 @@ struct Compiler {
     faults: Faults,
     /// The kinds of each tag that occurs in a filter.
     kinds_by_tag: FxHashMap<TagId, Bits>,
+    /// The definition of each container in the world by its name there, for deals and recipes.
+    in_world: FxHashMap<Box<str>, ContainerDefId>,
 }
 
 /// The stack limit of a kind that states none.
@@ -110,6 +113,7 @@ impl Compiler {
         self.compile_uses();
         self.check_places();
         self.compile_access();
+        self.index_containers_in_world();
         self.compile_deals();
         self.compile_recipes();
         self.compile_migration();
