@@ -69,7 +69,7 @@ pub fn compare(old: &Ruleset, new: &Ruleset) -> Vec<RuleDifference> {
 }
 
 /// Tags that are new or gone are seen in the kinds that have them.
-const ORDER: [SubjectKind; 11] = [
+const ORDER: [SubjectKind; 12] = [
     SubjectKind::Ruleset,
     SubjectKind::Kind,
     SubjectKind::Tag,
@@ -80,6 +80,7 @@ const ORDER: [SubjectKind; 11] = [
     SubjectKind::Group,
     SubjectKind::Deal,
     SubjectKind::Recipe,
+    SubjectKind::Change,
     SubjectKind::Start,
 ];
 

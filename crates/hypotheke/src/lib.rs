@@ -176,12 +176,12 @@ pub use ops::{
 pub use quantity::{Decimal, DecimalError};
 pub use query::Description;
 pub use ruleset::{
-    Access, AccessList, Beyond, Cap, ContainerBuilder, ContainerDef, Deal, DealBuilder, DealSide, DealTerms,
-    DepletedShortcut, GroupBuilder, GroupDef, HolderBuilder, HolderDef, Ingredient, Kind, KindBuilder, Lot, Mark,
-    MarkBuilder, Meter, MigrationPolicy, MigrationRules, Price, PricedKinds, Property, PropertyValue, PutMode, Recipe,
-    RecipeBuilder, RecipePart, RemovedContents, Renamed, Right, Rounding, Ruleset, RulesetBuilder, RulesetErrors,
-    Selector, Setting, SettingClass, SlotBuilder, SlotRule, Subject, SubjectKind, Tag, TagBuilder, VersionChanges,
-    WhenFull, WhenUnfit,
+    Access, AccessList, Beyond, Cap, ChangeBuilder, ChangeEffect, ContainerBuilder, ContainerDef, Deal, DealBuilder,
+    DealSide, DealTerms, DepletedShortcut, Falling, GroupBuilder, GroupDef, HolderBuilder, HolderDef, Ingredient, Kind,
+    KindBuilder, Lot, Mark, MarkBuilder, Meter, MigrationPolicy, MigrationRules, Price, PricedKinds, Property,
+    PropertyValue, PutMode, Recipe, RecipeBuilder, RecipePart, RemovedContents, Renamed, Right, Rounding, Ruleset,
+    RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule, StackChange, Subject,
+    SubjectKind, Tag, TagBuilder, VersionChanges, WhenFull, WhenUnfit,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

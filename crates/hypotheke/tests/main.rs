@@ -5,6 +5,7 @@
 mod agreement;
 mod asking;
 mod bulk;
+mod changing;
 mod comparing;
 mod concurrent;
 mod coverage;

@@ -28,7 +28,7 @@ fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], max_states: usize
         // Of each level, the states that were not seen before.
         level.clear();
         for snapshot in next.drain(..) {
-            if seen.insert(Canonical::of(&snapshot), depth).is_some() {
+            if seen.insert(Canonical::of(&case.rules, &snapshot), depth).is_some() {
                 continue;
             }
             let world = World::from_snapshot(&case.rules, &snapshot).expect("a state");
@@ -60,7 +60,7 @@ fn naive(case: &Case, space: &StateSpace, kinds: &[ClaimKind], max_states: usize
                 model.start(snapshot).expect("a state");
                 if model.perform(&named).is_applied() {
                     let after = model.snapshot();
-                    if !seen.contains_key(&Canonical::of(&after)) {
+                    if !seen.contains_key(&Canonical::of(&case.rules, &after)) {
                         next.push(after);
                     }
                 }

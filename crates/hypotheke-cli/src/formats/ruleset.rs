@@ -45,6 +45,8 @@ pub(crate) struct RulesetFile {
     tag: Option<BTreeMap<String, Tag>>,
     /// Marks, by name.
     mark: Option<BTreeMap<String, Mark>>,
+    /// Properties that fall with time, by name.
+    property: Option<BTreeMap<String, Property>>,
     /// Item kinds, by id.
     kind: Option<BTreeMap<String, Kind>>,
     /// Containers, by name.
@@ -57,6 +59,8 @@ pub(crate) struct RulesetFile {
     deal: Option<BTreeMap<String, Deal>>,
     /// Recipes, by name.
     recipe: Option<BTreeMap<String, Recipe>>,
+    /// Changes of stacks, by name.
+    change: Option<BTreeMap<String, Change>>,
     /// The contents of a new world: for each place a list such as `["2 ration-box"]`.
     start: Option<BTreeMap<String, Vec<String>>>,
 }
@@ -230,6 +234,8 @@ struct Kind {
 struct Use {
     /// By how much it changes meters of the holder.
     effects: Option<BTreeMap<String, f64>>,
+    /// By how much it lowers properties of the item, which then stays.
+    lowers: Option<BTreeMap<String, f64>>,
 }
 
 #[derive(Debug, Serialize, JsonSchema)]
@@ -444,6 +450,41 @@ enum WhenFull {
     Refuse,
     /// It starts, and waits at its end until there is room.
     Hold,
+}
+
+/// A property of kinds.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Property {
+    /// How it falls with time, of every stack.
+    falls: Falls,
+}
+
+/// How a property falls with time.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Falls {
+    /// By how much it falls each time.
+    by: f64,
+    /// It falls at each tick that this divides.
+    #[schemars(range(min = 1))]
+    every: u32,
+    /// It stops here; by default at 0.
+    min: Option<f64>,
+}
+
+/// What becomes of a stack as soon as a filter admits it: one of `becomes`, `mark` and `remove`.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Change {
+    /// The filter.
+    when: String,
+    /// As many items of this kind take its place.
+    becomes: Option<String>,
+    /// It gets this mark.
+    mark: Option<String>,
+    /// It is removed.
+    remove: Option<bool>,
 }
 
 /// A deal: either `gives` and `takes`, or `of`, `currency` and `buy` or `sell`.

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use hypotheke::{
-    Access, ContainerId, Deal, DealSide, HolderId, Ingredient, Kind, KindId, Lot, Place, PropertyValue, Recipe,
-    RecipeId, Right, Ruleset, StackView, World,
+    Access, ContainerId, Deal, DealSide, HolderId, Ingredient, Kind, KindId, Lot, Place, Property, PropertyValue,
+    Recipe, RecipeId, Right, Ruleset, StackView, World,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -418,6 +418,37 @@ pub(crate) struct KindJson {
     /// use.
     #[serde(rename = "use", default, skip_serializing_if = "Option::is_none")]
     use_effects: Option<BTreeMap<String, String>>,
+    /// By how much a use lowers each property of the item, which then stays.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    use_lowers: BTreeMap<String, String>,
+    /// Its properties that fall with time.
+    #[serde(default, skip_serializing_if = "BTreeMap::is_empty")]
+    falls: BTreeMap<String, FallingJson>,
+    /// What becomes of its stacks as soon as a filter admits them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    changes: Vec<ChangeJson>,
+}
+
+/// How a property falls with time.
+#[derive(Debug, Serialize, JsonSchema)]
+struct FallingJson {
+    /// By how much.
+    by: String,
+    /// At each tick that this divides.
+    every: u32,
+    /// Where it stops.
+    min: String,
+}
+
+/// A change of stacks.
+#[derive(Debug, Serialize, JsonSchema)]
+struct ChangeJson {
+    /// Its name.
+    name: String,
+    /// The filter of the stacks that it changes.
+    when: String,
+    /// What it does, in words.
+    effect: String,
 }
 
 impl ShowJson {
@@ -576,6 +607,26 @@ impl KindJson {
             use_effects: kind
                 .has_use()
                 .then(|| kind.effects().map(|(meter, each)| (meter.to_owned(), each.to_string())).collect()),
+            use_lowers: kind
+                .lowered()
+                .iter()
+                .map(|(property, by)| (rules.properties()[property.index()].name().to_owned(), by.to_string()))
+                .collect(),
+            falls: kind.properties().filter_map(|(property, _)| falls(&rules.properties()[property.index()])).collect(),
+            changes: rules
+                .changes_of(kind.handle())
+                .map(|change| ChangeJson {
+                    name: change.id().to_owned(),
+                    when: change.when().to_owned(),
+                    effect: rules.effect_text(change),
+                })
+                .collect(),
         }
     }
+}
+
+fn falls(property: &Property) -> Option<(String, FallingJson)> {
+    let falling = property.falls()?;
+    let (by, min) = (falling.by().to_string(), falling.min().to_string());
+    Some((property.name().to_owned(), FallingJson { by, every: falling.every(), min }))
 }

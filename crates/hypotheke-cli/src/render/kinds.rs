@@ -1,6 +1,6 @@
 //! The table of kinds.
 
-use hypotheke::{Decimal, Kind, PropertyValue, Ruleset};
+use hypotheke::{Decimal, Kind, PropertyId, PropertyValue, Ruleset};
 
 use super::report::counted;
 use super::{Page, Tone, clip, width};
@@ -64,9 +64,13 @@ fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
     }
     details.extend(kind.max_in_world().map(|most| format!("at most {most} in the world")));
     details.extend(kind.properties().map(|(property, first)| {
-        let name = rules.properties()[property.index()].name();
+        let property = &rules.properties()[property.index()];
+        let name = property.name();
         match first {
-            PropertyValue::Number(number) => format!("{name} {number}"),
+            PropertyValue::Number(number) => match property.falls() {
+                Some(falling) => format!("{name} {number}, falls {falling}"),
+                None => format!("{name} {number}"),
+            },
             PropertyValue::Text(text) => format!("{name} {text}"),
         }
     }));
@@ -75,9 +79,13 @@ fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
         details.push(format!("grants {}", granted.join(", ")));
     }
     if kind.has_use() {
-        let effects: Vec<String> = kind.effects().map(|(meter, each)| format!("{meter} {}", signed(each))).collect();
+        let effects = kind.effects().map(|(meter, each)| format!("{meter} {}", signed(each)));
+        let name = |property: PropertyId| rules.properties()[property.index()].name();
+        let lowers = kind.lowered().iter().map(|&(property, by)| format!("lowers {} by {by}", name(property)));
+        let effects: Vec<String> = effects.chain(lowers).collect();
         details.push(if effects.is_empty() { "has a use".to_owned() } else { format!("use: {}", effects.join(", ")) });
     }
+    details.extend(rules.changes_of(kind.handle()).map(|it| format!("{}: {}", it.when(), rules.effect_text(it))));
     let occupied: Vec<&str> = kind.occupied_slots().collect();
     if !occupied.is_empty() {
         details.push(format!("occupies {}", occupied.join(", ")));

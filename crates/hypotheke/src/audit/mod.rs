@@ -57,6 +57,8 @@ pub enum Law {
     Admits,
     /// A slot that a different item occupies is empty.
     BlockedSlot,
+    /// No stack is due for a change, apart from those that a container works on.
+    Change,
     /// A container works on a recipe of its own that takes time, and holds stacks for it alone.
     Work,
     /// A meter is between its bounds.
@@ -88,6 +90,7 @@ impl Law {
             Law::Cap => "cap",
             Law::Admits => "admits",
             Law::BlockedSlot => "blocked-slot",
+            Law::Change => "change",
             Law::Work => "work",
             Law::Meter => "meter",
             Law::Ground => "ground",
@@ -107,6 +110,7 @@ impl Law {
             | Law::Conservation
             | Law::Packs
             | Law::Holders
+            | Law::Change
             | Law::Work
             | Law::Protected
             | Law::Access => false,

@@ -2,10 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::facts::{Facts, Lying, Where};
+use super::facts::{Facts, Lying, Seen, Where};
 use super::{Findings, Law};
 use crate::id::StackId;
-use crate::ruleset::PropertyValue;
+use crate::ruleset::{ChangeEffect, PropertyValue};
 use crate::snapshot::PastArrival;
 
 pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
@@ -17,6 +17,22 @@ pub(super) fn check(facts: &Facts<'_>, findings: &mut Findings) {
             findings.add(Law::Stacks, facts.place(lying), format!("a stack of 0 {}", lying.stack.kind));
         }
         check_names(facts, lying, findings);
+        check_changes(facts, lying, findings);
+    }
+}
+
+fn check_changes(facts: &Facts<'_>, lying: &Lying<'_>, findings: &mut Findings) {
+    let (rules, stack) = (facts.rules, lying.stack);
+    let (Some(kind), false) = (lying.kind, matches!(lying.at, Where::InWork(..))) else { return };
+    for change in rules.changes() {
+        let has_it = match change.effect() {
+            ChangeEffect::Marks(mark) => stack.marks.iter().any(|name| name == rules.mark(mark).name()),
+            ChangeEffect::Becomes(_) | ChangeEffect::Removes => false,
+        };
+        if !has_it && rules.filter(change.filter()).test.admits(&Seen { rules, kind, stack }) {
+            let message = format!("this {} is due for the change {}", stack.kind, change.id());
+            return findings.add(Law::Change, facts.place(lying), message);
+        }
     }
 }
 

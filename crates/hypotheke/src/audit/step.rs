@@ -3,10 +3,11 @@
 use std::collections::BTreeMap;
 
 use super::{Law, Violation};
+use crate::filter::Outlook;
 use crate::id::{ContainerId, HolderId, KindId};
 use crate::language::Verb;
 use crate::ops::{Action, Operation};
-use crate::ruleset::{Access, ContainerDef, DealSide, Right};
+use crate::ruleset::{Access, ChangeEffect, ContainerDef, DealSide, Right};
 use crate::world::{Place, StackView, World};
 
 /// Reads a world, and checks it again after an operation.
@@ -203,7 +204,15 @@ fn crossed(after: &World, barred: &Barred) -> Option<Violation> {
     }
     let now = counts(after, barred.container);
     let count = |counts: &Counts, kind: KindId| counts.get(&kind).copied().unwrap_or(0);
-    let kinds = barred.counts.keys().chain(now.keys()).copied();
+    let rules = after.rules();
+    // What a rule changes crosses no border.
+    let is_changed = |kind: KindId| {
+        rules.changes().iter().any(|change| {
+            let outlook = rules.filter(change.filter()).test.outlook(&rules.known_kind(kind));
+            change.effect() == ChangeEffect::Becomes(kind) || outlook != Outlook::Never
+        })
+    };
+    let kinds = barred.counts.keys().chain(now.keys()).copied().filter(|&kind| !is_changed(kind));
     let (kind, was, is) =
         kinds.map(|kind| (kind, count(&barred.counts, kind), count(&now, kind))).find(|&(_, was, is)| match barred
             .right

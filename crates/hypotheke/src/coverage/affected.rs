@@ -11,7 +11,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use crate::filter::Outlook;
 use crate::id::{ContainerId, KindId, TagId};
 use crate::language::{NamedAction, NamedArrival, NamedEvent, NamedOperation, NamedPortion, Path};
-use crate::ruleset::{HolderDef, Ruleset, Selector, Subject, SubjectKind};
+use crate::ruleset::{ChangeEffect, HolderDef, Ruleset, Selector, Subject, SubjectKind};
 use crate::scenario::{Body, Check, Claim, ResolvedScenarioFile, Start, StartBase, Step};
 use crate::text::Word;
 use crate::world::{Place, World};
@@ -35,12 +35,13 @@ impl Touched {
     pub(super) fn meets(&self, rules: &Ruleset, subject: &Subject) -> bool {
         self.everything
             || match subject.kind {
-                // Few scenarios make deals or carry out recipes, and there are few of them.
+                // There are few of these, and few scenarios where they matter.
                 SubjectKind::Ruleset
                 | SubjectKind::Mark
                 | SubjectKind::Property
                 | SubjectKind::Deal
-                | SubjectKind::Recipe => true,
+                | SubjectKind::Recipe
+                | SubjectKind::Change => true,
                 SubjectKind::Start => self.rules_start,
                 SubjectKind::Container => self.containers.contains(&subject.name),
                 SubjectKind::Holder => self.holders.contains(&subject.name),
@@ -131,6 +132,16 @@ impl Finder<'_> {
             && let Some(pack) = self.world.rules().known_kind(kind).pack()
         {
             self.touched.containers.insert(pack.id().to_owned());
+        }
+        // What it may become is there too.
+        let rules = self.world.rules();
+        for change in rules.changes() {
+            if let ChangeEffect::Becomes(other) = change.effect()
+                && !self.touched.kinds.contains(&other)
+                && rules.filter(change.filter()).test.outlook(&rules.known_kind(kind)) != Outlook::Never
+            {
+                self.kind(other);
+            }
         }
     }
 

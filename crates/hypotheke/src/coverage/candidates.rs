@@ -517,7 +517,7 @@ impl<'r> Candidates<'r> {
         plays
     }
 
-    fn item(&self, stack: &crate::ruleset::SampleStack<'_>) -> String {
+    pub(super) fn item(&self, stack: &crate::ruleset::SampleStack<'_>) -> String {
         let marks = stack.marks.iter().map(|&mark| self.rules.mark(mark).name().to_owned());
         let numbers = stack.numbers.iter().map(|&(id, value)| format!("{} {value}", self.rules.property(id).name()));
         let words: Vec<String> = marks.chain(numbers).collect();
@@ -544,6 +544,8 @@ impl<'r> Candidates<'r> {
                 return self.over_caps(&self.places_of(def), def.caps().get(cap).map(|cap| cap.of));
             }
             FilterAt::Deal(deal) => return self.of_deal(deal),
+            // It is no reason of any refusal.
+            FilterAt::Change(_) => return Vec::new(),
             FilterAt::Ingredient(recipe, list, number) => return self.of_ingredient(recipe, list, number),
             FilterAt::GroupCap(group, cap) => {
                 let Some(group) = group_of(rules, group) else { return Vec::new() };

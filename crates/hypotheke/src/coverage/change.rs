@@ -6,9 +6,9 @@ use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    Beyond, CapSource, DealSide, DealSource, DepletedShortcut, HolderSource, Ingredient, IngredientSource, KindPatch,
-    PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset, RulesetSource, WhenFull, WhenUnfit,
-    Written,
+    Beyond, CapSource, DealSide, DealSource, DepletedShortcut, Falling, HolderSource, Ingredient, IngredientSource,
+    KindPatch, PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset, RulesetSource, WhenFull,
+    WhenUnfit, Written,
 };
 
 /// Where a filter stands.
@@ -20,6 +20,8 @@ pub(super) enum FilterAt {
     HolderCap(usize, usize),
     GroupCap(usize, usize),
     Deal(usize),
+    /// The stacks that a change changes.
+    Change(usize),
     /// A recipe, one of its lists, and a number in it.
     Ingredient(usize, IngredientList, usize),
 }
@@ -126,6 +128,10 @@ pub(super) enum Change {
     Filter(FilterAt, Option<Filter>),
     Deal(usize, DealChange),
     Recipe(usize, RecipeChange),
+    /// A property that falls with time; `None` if it does not.
+    Falling(usize, Option<Falling>),
+    /// Without a change of stacks.
+    NoStackChange(usize),
     Protected(usize),
     /// A slot in the list of those that a kind needs.
     Need(OfKind, usize),
@@ -155,6 +161,8 @@ pub(super) enum Change {
     NoUse(OfKind),
     /// One of the effects of a use.
     Effect(OfKind, usize, Option<Decimal>),
+    /// One of the properties that a use lowers.
+    Lowered(OfKind, usize, Option<Decimal>),
     /// A meter of a holder.
     Meter(usize, usize, MeterChange),
     Pack(OfKind),
@@ -183,6 +191,10 @@ pub(super) enum Change {
 impl Change {
     /// The change as that of a single kind, which can be made in place.
     pub(super) fn of_kind(&self, rules: &Ruleset) -> Option<(KindId, KindPatch)> {
+        // What a change makes is checked when the whole is compiled.
+        if !rules.changes().is_empty() {
+            return None;
+        }
         let (kind, patch) = match self {
             Change::KindWeight(kind, weight) => (*kind, KindPatch::Weight(*weight)),
             Change::KindValue(kind, value) => (*kind, KindPatch::Value(*value)),
@@ -291,6 +303,17 @@ impl Change {
             Change::Effect(of, effect, None) => {
                 source.uses[of.at].1.effects.remove(*effect);
             }
+            Change::Lowered(of, lowered, Some(by)) => source.uses[of.at].1.lowers[*lowered].1 = *by,
+            Change::Lowered(of, lowered, None) => {
+                source.uses[of.at].1.lowers.remove(*lowered);
+            }
+            Change::Falling(number, Some(falling)) => source.falling[*number].falling = *falling,
+            Change::Falling(number, None) => {
+                source.falling.remove(*number);
+            }
+            Change::NoStackChange(change) => {
+                source.changes.remove(*change);
+            }
             Change::Meter(holder, number, change) => {
                 let meter = &mut source.holders[*holder].meters[*number];
                 match *change {
@@ -381,6 +404,7 @@ fn change_filter(source: &mut RulesetSource, at: FilterAt, filter: Option<&Filte
         }
         FilterAt::HolderCap(holder, cap) => return change_cap_filter(&mut source.holders[holder].caps, cap, filter),
         FilterAt::Deal(deal) => &mut source.deals[deal].of,
+        FilterAt::Change(change) => &mut source.changes[change].when,
         FilterAt::Ingredient(recipe, list, number) => {
             if let Some(filter) = filter {
                 list.of_source(&mut source.recipes[recipe])[number].of.filter = filter.clone();

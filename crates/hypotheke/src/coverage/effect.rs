@@ -17,6 +17,10 @@ const MAX_ATOMS: usize = 10;
 
 /// Why the change alters nothing, if that can be shown.
 pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change) -> Option<String> {
+    // A stack that a rule changes may be where none of its kind could come.
+    if !rules.changes().is_empty() {
+        return None;
+    }
     match change {
         Change::RulesetLimit(_) | Change::TagLimit(..) => {
             let same = |kind: Kind<'_>| kind.stack_limit() == changed.known_kind(kind.handle()).stack_limit();
@@ -97,6 +101,9 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Attribute(..)
         | Change::NoUse(_)
         | Change::Effect(..)
+        | Change::Lowered(..)
+        | Change::NoStackChange(_)
+        | Change::Falling(..)
         | Change::Meter(..)
         | Change::Text(..)
         | Change::Pack(_)
@@ -284,6 +291,7 @@ fn test_at(rules: &Ruleset, at: FilterAt) -> Option<&Test> {
         FilterAt::ContainerCap(container, cap) => Some(rules.containers()[container].caps().get(cap)?.of),
         FilterAt::HolderCap(holder, cap) => Some(rules.holders()[holder].caps().get(cap)?.of),
         FilterAt::GroupCap(group, cap) => Some(group_of(rules, group)?.caps().get(cap)?.of),
+        FilterAt::Change(change) => Some(rules.changes().get(change)?.filter()),
         FilterAt::Deal(deal) => match rules.deals().get(deal)?.terms() {
             DealTerms::Prices { of, .. } => Some(of.0),
             DealTerms::Lot { .. } => None,
@@ -320,7 +328,11 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
             (Some(_), Some(_)) => None,
             _ => return None,
         },
-        FilterAt::Container(_) | FilterAt::HolderCap(..) | FilterAt::GroupCap(..) | FilterAt::Deal(_) => None,
+        FilterAt::Container(_)
+        | FilterAt::HolderCap(..)
+        | FilterAt::GroupCap(..)
+        | FilterAt::Deal(_)
+        | FilterAt::Change(_) => None,
     };
     let (one, other) = (test_at(rules, at), test_at(changed, at));
     let same = rules.kinds().all(|kind| around.is_some_and(|around| !around.admits(&kind)) || agree(kind, one, other));

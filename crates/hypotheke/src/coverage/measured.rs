@@ -2,7 +2,8 @@
 //! measures otherwise.
 
 use super::candidates::{Candidates, MAX_KINDS, with};
-use super::change::Change;
+use super::change::{Change, FilterAt};
+use super::effect::stacks_that_matter;
 use super::suggest::{Play, Probe};
 use crate::language::Path;
 use crate::ruleset::{HolderDef, Ingredient, Kind, PropertyValue};
@@ -49,6 +50,20 @@ impl Candidates<'_> {
                 self.of_uses(&rules.holder_names().collect::<Vec<_>>(), &of.name, |it| {
                     kind(of.kind).is_some_and(|kind| kind.handle() == it.handle())
                 })
+            }
+            Change::Lowered(of, ..) => {
+                let holders = rules.holder_names().filter_map(|holder| Some((holder, self.own_place(holder)?)));
+                let used = holders.filter_map(|(holder, place)| {
+                    let kind = kind(of.kind)?.id();
+                    let steps = vec![format!("create 1 {kind} in {place}"), format!("{holder} uses {kind}")];
+                    let probes = Probe::at(&format!("{place}/0"), Probe::Contents).into_iter().collect();
+                    Some(Play { steps, probes, ..Play::default() })
+                });
+                used.collect()
+            }
+            Change::Falling(number, _) => self.of_falling(*number),
+            Change::NoStackChange(number) | Change::Filter(FilterAt::Change(number), _) => {
+                self.of_stack_change(*number)
             }
             Change::Meter(holder, number, _) => {
                 let def = &rules.holders()[*holder];
@@ -167,6 +182,52 @@ impl Candidates<'_> {
             }
             _ => Vec::new(),
         }
+    }
+
+    /// One of each kind that falls, in each place, until it has fallen, and until it is at its minimum.
+    fn of_falling(&self, number: usize) -> Vec<Play> {
+        let rules = self.rules;
+        let Some(source) = rules.source.falling.get(number) else { return Vec::new() };
+        let falling = source.falling;
+        let property = rules.find_property(&source.property.value);
+        let places: Vec<_> = rules.containers().iter().flat_map(|def| self.places_of(def)).collect();
+        let mut plays = Vec::new();
+        for kind in rules.kinds() {
+            let value = property.and_then(|property| kind.property(property));
+            let Some(PropertyValue::Number(value)) = value else { continue };
+            let above = value.thousandths().saturating_sub(falling.min().thousandths()).max(0);
+            let times = above / falling.by().thousandths().max(1) + 1;
+            let to_the_end = u32::try_from(times).ok().and_then(|times| falling.every().checked_mul(times));
+            for ticks in [Some(falling.every()), to_the_end].into_iter().flatten() {
+                for (setup, at) in &places {
+                    let slot = format!("{}/0", at.trim_end_matches('/'));
+                    let probes = Probe::at(&slot, Probe::Contents).into_iter().collect();
+                    let steps = [format!("create 1 {} in {slot}", kind.id()), format!("wait {ticks}")];
+                    plays.push(Play { steps: with(setup, steps), probes, ..Play::default() });
+                }
+            }
+        }
+        plays
+    }
+
+    /// One of everything that the filter of a change may tell apart, in each place.
+    fn of_stack_change(&self, number: usize) -> Vec<Play> {
+        let rules = self.rules;
+        let Some(change) = rules.changes().get(number) else { return Vec::new() };
+        let test = &rules.filter(change.filter()).test;
+        let places: Vec<_> = rules.containers().iter().flat_map(|def| self.places_of(def)).collect();
+        let mut plays = Vec::new();
+        for kind in rules.kinds() {
+            for stack in stacks_that_matter(kind, &[test]).unwrap_or_default() {
+                for (setup, at) in &places {
+                    let slot = format!("{}/0", at.trim_end_matches('/'));
+                    let probes = Probe::at(&slot, Probe::Contents).into_iter().collect();
+                    let steps = with(setup, [format!("create 1 {} in {slot}", self.item(&stack))]);
+                    plays.push(Play { steps, probes, ..Play::default() });
+                }
+            }
+        }
+        plays
     }
 
     /// Holders use one item, or many, of kinds; perhaps after many of others, which bring the meter

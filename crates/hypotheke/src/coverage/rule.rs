@@ -7,8 +7,8 @@ use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    Beyond, DealSide, DepletedShortcut, FilterSource, PropertySource, PutMode, Right, Rounding, RulesetSource, Subject,
-    SubjectKind, WhenFull, WhenUnfit,
+    Beyond, DealSide, DepletedShortcut, Falling, FallingSource, FilterSource, PropertySource, PutMode, Right, Rounding,
+    RulesetSource, Subject, SubjectKind, WhenFull, WhenUnfit,
 };
 use crate::text::{Location, Word};
 
@@ -45,6 +45,12 @@ pub(super) fn rules_of(source: &RulesetSource, lightest: impl Fn(&Subject) -> Op
     }
     for recipe in 0..source.recipes.len() {
         list.of_recipe(recipe);
+    }
+    for falling in 0..source.falling.len() {
+        list.of_falling(falling);
+    }
+    for change in 0..source.changes.len() {
+        list.of_stack_change(change);
     }
     list.of_start();
     list.rules
@@ -177,6 +183,12 @@ impl List<'_> {
             changes.retain(|(text, _)| text != WITHOUT);
             changes.push((WITHOUT.to_owned(), Change::Effect(of(&name.value), effect, None)));
             self.add(subject, format!("use: {} {each}", name.value), name.at, changes);
+        }
+        for (lowered, (name, by)) in source.uses[number].1.lowers.iter().enumerate() {
+            let mut changes = figures(*by, true, |by| Change::Lowered(of(&name.value), lowered, Some(by)));
+            changes.retain(|(text, _)| text != WITHOUT);
+            changes.push((WITHOUT.to_owned(), Change::Lowered(of(&name.value), lowered, None)));
+            self.add(subject, format!("use: lowers {} by {by}", name.value), name.at, changes);
         }
     }
 
@@ -469,6 +481,38 @@ impl List<'_> {
         if deal.use_nobody {
             let changes = vec![("no".to_owned(), Change::Deal(index, DealChange::Nobody))];
             self.add(&subject, "use-nobody".to_owned(), deal.id.at, changes);
+        }
+    }
+
+    fn of_falling(&mut self, index: usize) {
+        let FallingSource { property, falling } = &self.source.falling[index];
+        let subject = Subject::new(SubjectKind::Property, &*property.value);
+        let of = |falling: Falling| Change::Falling(index, Some(falling));
+        let figure = |figure: Decimal, of: &dyn Fn(Decimal) -> Change| {
+            near_figure(figure).into_iter().map(|near| (near.to_string(), of(near))).collect::<Vec<_>>()
+        };
+        let mut by = figure(falling.by, &|by| of(Falling { by, ..*falling }));
+        by.retain(|(_, change)| !matches!(change, Change::Falling(_, Some(it)) if it.by <= Decimal::ZERO));
+        let every = near(falling.every).map(|every| (every.to_string(), of(Falling { every, ..*falling }))).collect();
+        let min = figure(falling.min, &|min| of(Falling { min, ..*falling }));
+        let without = vec![(WITHOUT.to_owned(), Change::Falling(index, None))];
+        let parts = [
+            ("falls".to_owned(), without),
+            (format!("falls by {}", falling.by), by),
+            (format!("falls every {}", falling.every), every),
+            (format!("falls to {}", falling.min), min),
+        ];
+        parts.into_iter().for_each(|(part, changes)| self.add(&subject, part, property.at, changes));
+    }
+
+    fn of_stack_change(&mut self, index: usize) {
+        let source = self.source;
+        let change = &source.changes[index];
+        let subject = Subject::new(SubjectKind::Change, &*change.id.value);
+        let without = vec![(WITHOUT.to_owned(), Change::NoStackChange(index))];
+        self.add(&subject, "the change".to_owned(), change.id.at, without);
+        if let Some(when) = &change.when {
+            self.of_filter(&subject, "when", when, FilterAt::Change(index));
         }
     }
 

@@ -78,28 +78,39 @@ impl Outlook {
 
 impl Test {
     pub(crate) fn outlook(&self, kind: &impl Subject) -> Outlook {
+        self.looked_at(kind, false)
+    }
+
+    /// The same where the properties are those that the kind gives its stacks.
+    pub(crate) fn outlook_of_fresh(&self, kind: &impl Subject) -> Outlook {
+        self.looked_at(kind, true)
+    }
+
+    fn looked_at(&self, kind: &impl Subject, is_fresh: bool) -> Outlook {
         match self {
             Test::Mark(_) => Outlook::Depends,
-            Test::Compare(measure @ Measure::Property(_), _, Value::Number(_)) if kind.number(*measure).is_some() => {
+            Test::Compare(measure @ Measure::Property(_), _, Value::Number(_))
+                if !is_fresh && kind.number(*measure).is_some() =>
+            {
                 Outlook::Depends
             }
             Test::Tag(_) | Test::Kind(_) | Test::Compare(..) => Outlook::of(self.admits(kind)),
-            Test::Not(part) => match part.outlook(kind) {
+            Test::Not(part) => match part.looked_at(kind, is_fresh) {
                 Outlook::Always => Outlook::Never,
                 Outlook::Never => Outlook::Always,
                 Outlook::Depends => Outlook::Depends,
             },
-            Test::All(parts) => joined(parts, kind, Outlook::Never, Outlook::Always),
-            Test::Any(parts) => joined(parts, kind, Outlook::Always, Outlook::Never),
+            Test::All(parts) => joined(parts, kind, is_fresh, (Outlook::Never, Outlook::Always)),
+            Test::Any(parts) => joined(parts, kind, is_fresh, (Outlook::Always, Outlook::Never)),
         }
     }
 }
 
 /// One part that is `decisive` decides; if all are `neutral`, so is the whole.
-fn joined(parts: &[Test], kind: &impl Subject, decisive: Outlook, neutral: Outlook) -> Outlook {
+fn joined(parts: &[Test], kind: &impl Subject, is_fresh: bool, (decisive, neutral): (Outlook, Outlook)) -> Outlook {
     let mut whole = neutral;
     for part in parts {
-        match part.outlook(kind) {
+        match part.looked_at(kind, is_fresh) {
             outlook if outlook == decisive => return decisive,
             Outlook::Depends => whole = Outlook::Depends,
             _ => {}

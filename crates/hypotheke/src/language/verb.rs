@@ -347,13 +347,16 @@ impl Verb {
                 ["wait", "waits", "waited"],
                 "wait 30",
                 (ANYONE, Never, Verbs, 3),
-                effects(Any, [NO, NO, NO, NO, NO, NO, NO, YES]),
+                // Properties fall, and what is unfit then may be ejected.
+                effects(Any, [NO, NO, NO, NO, YES, YES, NO, YES]),
             ),
             Verb::Use => row(
                 ["use", "uses", "used"],
                 "surveyor uses tea from pockets",
                 (HOLDER, Items, Verbs, 3),
-                effects(None, [NO, NO, NO, NO, NO, NO, YES, NO]),
+                // It may lower a property, and so make a stack unfit for its place. A stack of one item
+                // merges with no other, so that it makes no difference where it goes.
+                effects(None, [NO, NO, NO, NO, YES, YES, YES, NO]),
             ),
             // Alike stacks within their limit become as many full ones as there are and one for the
             // rest, whatever their order was; the others only change places.

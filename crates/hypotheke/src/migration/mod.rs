@@ -184,6 +184,8 @@ pub(crate) fn migrate(
         carrying.orphan_landed(&kept);
         world = World::from_snapshot(rules, &carrying.into_snapshot())?;
     }
+    let changed = world.change_all_due().into_iter();
+    differences.extend(changed.map(|(place, message)| Difference { place, message, action: None, to: Vec::new() }));
     orphans::bind_again(&mut world, shortcuts, &mut differences);
     resolve::treat_limits(&mut world, before, &mut differences)?;
     world.go_on_from(revision + 1, random);

@@ -19,6 +19,10 @@ pub(super) fn plan(draft: &mut Draft<'_>, departure: &Arc<Departure>) -> Planned
         return Err(Refusal::new(Cause::Unknown(Unknown::Document)));
     };
     let stacks = arriving.stacks();
+    // It was written under other rules.
+    if stacks.iter().any(|stack| stack.key.due_change(&draft.world.rules).is_some()) {
+        return Err(Refusal::new(Cause::Unknown(Unknown::Document)));
+    }
     let ids: BTreeSet<StackId> = stacks.iter().map(|stack| stack.id).collect();
     if draft.is_still_to_come(departure.id, &ids) {
         return Err(Refusal::new(Cause::Unknown(Unknown::Document)));

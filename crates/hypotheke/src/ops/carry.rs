@@ -37,6 +37,8 @@ pub(super) enum Going {
     To(Target),
     /// It leaves the world.
     Out,
+    /// It stays, and its use lowers its properties.
+    Used,
     /// It stays where it is.
     Nowhere,
 }
@@ -47,7 +49,7 @@ impl Going {
         match self {
             Going::To(Target::Slot(to)) => Some(to.into()),
             Going::To(Target::Container(to)) => Some(Point::whole(to)),
-            Going::To(Target::Holder(_) | Target::Ground) | Going::Out | Going::Nowhere => None,
+            Going::To(Target::Holder(_) | Target::Ground) | Going::Out | Going::Used | Going::Nowhere => None,
         }
     }
 }
@@ -86,7 +88,7 @@ impl Draft<'_> {
         let is_plain = state.borders[Right::Take as usize] == Border::Anyone && !state.has_slot_borders;
         let free = is_plain && !cell.is_pack() && self.around(spot.container).is_none();
         let kept = self.world.rules.figures[cell.kind as usize].is_protected;
-        (!free || kept) && self.why_stuck(cell, spot, going).is_some()
+        (!free || kept || going == Going::Used) && self.why_stuck(cell, spot, going).is_some()
     }
 
     #[cold]
@@ -98,8 +100,21 @@ impl Draft<'_> {
                 let banned = || self.actor.and_then(|_| self.why_not_taken(spot, going));
                 self.why_kept(cell, spot, going).or_else(|| self.why_not_consumed(cell, spot)).or_else(banned)
             }
+            Going::Used => self.why_too_low(cell, spot).or_else(|| self.why_not_taken(spot, going)),
             Going::To(_) => self.why_kept(cell, spot, going).or_else(|| self.why_not_taken(spot, going)),
         }
+    }
+
+    /// A use lowers no property below 0.
+    pub(super) fn why_too_low(&self, cell: Cell, spot: Spot) -> Option<Cause> {
+        let rules = &self.world.rules;
+        let lowered = rules.known_kind(rules.kind_id(cell.kind)).lowered();
+        let key = self.class_key(cell);
+        lowered.iter().find_map(|&(property, by)| {
+            let value = key.number(rules, property);
+            let at = || self.place_of_spot(spot);
+            (value < by).then(|| Cause::TooLow { at: at(), property, value, by })
+        })
     }
 
     /// The contents of a pack must not leave the world with it.
@@ -116,7 +131,7 @@ impl Draft<'_> {
             Going::To(Target::Ground) => true,
             Going::To(Target::Slot(to)) => self.is_on_ground(to.container),
             Going::To(Target::Container(to)) => self.is_on_ground(to),
-            Going::To(Target::Holder(_)) | Going::Nowhere => false,
+            Going::To(Target::Holder(_)) | Going::Used | Going::Nowhere => false,
         };
         if !to_ground || self.is_on_ground(spot.container) {
             return None;
@@ -146,7 +161,11 @@ impl Draft<'_> {
     pub(super) fn passes_over(&self, spot: Spot, going: Going) -> bool {
         match self.bar_of_slot(Right::Take, spot) {
             None => false,
-            Some(Bar::Nobody) => going != Going::Nowhere && (going != Going::Out || self.actor.is_some()),
+            Some(Bar::Nobody) => match going {
+                Going::Nowhere => false,
+                Going::Out | Going::Used => self.actor.is_some(),
+                Going::To(_) => true,
+            },
             Some(Bar::Others) => going != Going::Nowhere,
         }
     }
@@ -355,7 +374,7 @@ impl Carrying {
             let goes = !draft.is_stuck(cell, spot, self.going)
                 && match self.going {
                     Going::To(target) => draft.fill(draft.item(cell), 1, Some(spot), target) > 0,
-                    Going::Out | Going::Nowhere => true,
+                    Going::Out | Going::Used | Going::Nowhere => true,
                 };
             draft.parts().clear();
             goes
@@ -433,7 +452,7 @@ impl Carrying {
         };
         let none = || match self.going {
             Going::To(target) => draft.place_of_target(target),
-            Going::Out | Going::Nowhere => at,
+            Going::Out | Going::Used | Going::Nowhere => at,
         };
         refused(cause.unwrap_or_else(|| Cause::NoRoom { at: none(), requested: all, room: could }))
     }
@@ -448,6 +467,10 @@ pub(super) fn lay(draft: &mut Draft<'_>, cell: Cell, spot: Spot, wanted: u32, go
         Going::Nowhere => wanted,
         Going::Out => {
             draft.remove(spot, wanted);
+            wanted
+        }
+        Going::Used => {
+            draft.lower(spot);
             wanted
         }
         Going::To(target) => {

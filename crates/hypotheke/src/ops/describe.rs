@@ -2,7 +2,7 @@
 
 use super::operation::Variant;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::{HolderId, KindId, RecipeId};
+use crate::id::{HolderId, KindId, PropertyId, RecipeId};
 use crate::language::{NOBODY, items_text, pass_text, ticks_text, times_text};
 use crate::ruleset::{Cap, GroupDef, Kind, Meter, Recipe, RecipePart, Right};
 use crate::world::{DepartingEntity, Event, Job, Place, StackClass, StackLocation, World};
@@ -41,6 +41,10 @@ impl World {
     pub(super) fn meter_name(&self, holder: HolderId, meter: u32) -> &str {
         let meters = &self.rules.holders()[self.def_of_holder(holder.index)].meters;
         meters.get(meter as usize).map_or("an unknown meter", Meter::name)
+    }
+
+    pub(super) fn property_name(&self, property: PropertyId) -> &str {
+        self.rules.property(property).name()
     }
 
     pub(super) fn recipe_name(&self, recipe: RecipeId) -> &str {
@@ -112,6 +116,10 @@ impl World {
                 let kind = self.kind_name(kind);
                 format!("{} has {there} {kind}; it would give {requested}", self.place_name(at))
             }
+            Cause::TooLow { at, property, value, by } => {
+                let name = self.property_name(property);
+                format!("{name} of {} is {value}; a use lowers it by {by}", self.place_name(at))
+            }
             Cause::Protected(kind) => format!("{} is protected", self.kind_name(kind)),
             Cause::NotEmpty(at) => format!("{} is not empty", self.place_name(at)),
             Cause::InsideItself(kind) => format!("{} would contain itself", self.kind_name(kind)),
@@ -167,7 +175,7 @@ impl World {
                 format!("{} does not work on {}", self.place_name(at), self.recipe_name(recipe))
             }
             Cause::TooManyDue { due, max } => {
-                format!("the wait would try {due} times to end a recipe; the maximum is {max}")
+                format!("{due} things would fall due in this wait; the maximum is {max}")
             }
             Cause::NotOwner(at) => match self.owner_of(at) {
                 Some(owner) => format!("only its owner {owner} may give {} away", self.place_name(at)),

@@ -20,6 +20,7 @@ mod bind;
 mod blocking;
 mod cancel;
 mod carry;
+mod change;
 mod close;
 mod consume;
 mod craft;
@@ -32,6 +33,7 @@ mod draft;
 mod drop;
 mod equip;
 mod exchange;
+mod falling;
 mod fast_path;
 mod fast_stock;
 mod give;
@@ -137,6 +139,7 @@ fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
 /// Plans an operation and its consequences.
 fn plan_whole(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     let done = plan_on(draft, operation)?;
+    draft.change_stacks();
     draft.follow_up();
     Ok(done)
 }

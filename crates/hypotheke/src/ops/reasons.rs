@@ -120,6 +120,10 @@ impl Draft<'_> {
                 let banned = |_| here().flat_map(|(_, spot)| self.all_not_taken(spot, going)).collect::<Vec<_>>();
                 found.note(self.actor.map(banned).into_iter().flatten())
             }
+            Going::Used => {
+                found.note(here().find_map(|(cell, spot)| self.why_too_low(cell, spot)))?;
+                found.note(here().flat_map(|(_, spot)| self.all_not_taken(spot, going)))
+            }
             Going::To(_) => found.note(here().flat_map(|(_, spot)| self.all_not_taken(spot, going))),
             Going::Nowhere => Ok(()),
         }

@@ -2,7 +2,7 @@ use std::fmt;
 
 use serde::{Deserialize, Serialize};
 
-use crate::id::{HolderId, KindId, RecipeId};
+use crate::id::{HolderId, KindId, PropertyId, RecipeId};
 use crate::quantity::Decimal;
 use crate::ruleset::{RecipePart, Right};
 use crate::world::Place;
@@ -415,6 +415,17 @@ pub enum Cause {
         /// The number of items that fit.
         room: u64,
     },
+    /// A use would lower a property of the item below 0.
+    TooLow {
+        /// The item.
+        at: Place,
+        /// The property.
+        property: PropertyId,
+        /// Its value.
+        value: Decimal,
+        /// By how much a use lowers it.
+        by: Decimal,
+    },
     /// A meter of the acting holder would go beyond its bound.
     Meter {
         /// The holder.
@@ -452,7 +463,9 @@ impl Cause {
             Cause::Working { .. } => Reason::Working,
             Cause::NotWorking { .. } => Reason::NotWorking,
             Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
-            Cause::NotEnough { .. } | Cause::TooFew { .. } | Cause::Missing { .. } => Reason::NotEnough,
+            Cause::NotEnough { .. } | Cause::TooFew { .. } | Cause::Missing { .. } | Cause::TooLow { .. } => {
+                Reason::NotEnough
+            }
             Cause::Protected(_) => Reason::Protected,
             Cause::NotEmpty(_) => Reason::NotEmpty,
             Cause::NoTake(_) => Reason::NoTake,
@@ -486,6 +499,7 @@ impl Cause {
             Cause::TooManyDue { due, max } => Some((whole(due), whole(max))),
             Cause::Missing { required, there, .. } => Some((whole(required), whole(there))),
             Cause::WeightCap { would, cap, .. } => Some((would, cap)),
+            Cause::TooLow { value, by, .. } => Some((by, value)),
             Cause::Meter { would, bound, .. } => Some((would, bound)),
             Cause::OutOfBounds { slots, min, max, .. } => {
                 Some((Decimal::from(slots), Decimal::from(if slots < min { min } else { max })))

@@ -32,7 +32,10 @@ impl World {
                 format!("Set `most-in-world = {would}` for {kind}, or consume {excess} {kind} first")
             }
             // A pack is always a stack of one item.
-            Cause::StackLimit { kind, .. } if self.rules().kind(kind).is_some_and(|kind| kind.pack().is_some()) => {
+            // A pack is a stack of its own, and so is what a use lowers.
+            Cause::StackLimit { kind, .. }
+                if self.rules().kind(kind).is_some_and(|kind| kind.pack().is_some() || !kind.lowered().is_empty()) =>
+            {
                 return None;
             }
             Cause::StackLimit { at, would, kind, .. } => {
@@ -82,6 +85,10 @@ impl World {
                     _ => format!("Wait until {recipe} ends"),
                 };
                 format!("{first}, or cancel it first: `cancel {recipe} at {at}`")
+            }
+            Cause::TooLow { at, property, by, .. } => {
+                let property = self.property_name(property);
+                format!("Raise it first, such as `set {property} of {} to {by}`", name(at))
             }
             Cause::NotEnough { there, .. } => format!("Request {there} or fewer"),
             Cause::NotOpen(at) => format!("Open {} first", name(at)),

@@ -1,15 +1,16 @@
-//! use: items leave the world, and the meters of the holder that uses them change.
+//! use: items leave the world, or stay with lower properties, and the meters of the holder that uses
+//! them change.
 
 use super::carry::{Going, Request, WithoutNumber};
 use super::draft::Draft;
 use super::refusal::{Cause, Reason, Refusal, Unknown};
 use super::{Done, Planned};
-use crate::id::{HolderId, KindId};
+use crate::id::{HolderId, KindId, PropertyId};
 use crate::language::Amount;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{Beyond, Kind};
-use crate::world::{Event, Place};
+use crate::world::{ClassKey, Event, Place, Spot};
 
 pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, kind: KindId, from: Place) -> Planned {
     let rules = &draft.world.rules;
@@ -24,13 +25,14 @@ pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, kind: KindId, from: Pl
         Amount::UpTo(count) => (count, false),
         Amount::All => return Err(Refusal::new(Cause::BadAmount)),
     };
+    let going = if of.lowered().is_empty() { Going::Out } else { Going::Used };
     let metering = Metering::new(draft, actor, of);
     // With `up to`, one is checked.
     let checked = if is_exact { u64::from(requested) } else { 1 };
-    let start = draft.point();
+    let (start, before) = (draft.point(), draft.events().len());
     let using = |draft: &mut Draft<'_>, amount: Amount| {
         let request = Request { amount, kind: Some(kind), from, without_number: WithoutNumber::AllOrNothing };
-        draft.carry(request, Going::Out)
+        draft.carry(request, going)
     };
     let most = metering.most();
     let mut done = match using(draft, amount) {
@@ -59,6 +61,15 @@ pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, kind: KindId, from: Pl
     }
     if done < u64::from(requested) {
         draft.note_causes(metering.beyond(u64::from(requested)));
+    }
+    // Afterwards, so that no item is used where it comes to, too.
+    let used = draft.events()[before..].iter().filter_map(|event| match event {
+        Event::Changed { at, .. } => Some(at.spot),
+        _ => None,
+    });
+    for spot in used.collect::<Vec<_>>() {
+        draft.begin_step();
+        draft.put_elsewhere(spot);
     }
     metering.change(draft, done);
     Ok(Done { requested: Some(u64::from(requested)), count: done })
@@ -148,5 +159,20 @@ impl Draft<'_> {
             _ => None,
         });
         changed.unwrap_or_else(|| self.world.meters_of(holder)[meter as usize])
+    }
+
+    /// A use of the item in a place lowers its properties.
+    pub(super) fn lower(&mut self, spot: Spot) {
+        let cell = self.cell(spot);
+        let rules = &self.world.rules;
+        let mut key = self.class_key(cell);
+        let lowered = rules.known_kind(key.kind).lowered().iter();
+        let lowered: Vec<(PropertyId, Decimal)> = lowered
+            .map(|&(property, by)| (property, key.number(rules, property).checked_sub(by).unwrap_or_default()))
+            .collect();
+        key.properties.extend(lowered);
+        let key = ClassKey::new(rules, key.kind, &key.marks, &key.properties);
+        let class = self.class_of(key);
+        self.change_class(spot, class);
     }
 }

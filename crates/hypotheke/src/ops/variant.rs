@@ -45,7 +45,7 @@ impl Draft<'_> {
 
     /// Ejects a stack from containers that no longer admit it, if the ruleset requires it: to the other
     /// containers of the holder in order, then to the ground, as far as each takes it.
-    fn put_elsewhere(&mut self, spot: Spot) {
+    pub(super) fn put_elsewhere(&mut self, spot: Spot) {
         let left = self.containers_to_leave(spot);
         let Some(&outermost) = left.last() else { return };
         let (cell, holder) = (self.cell(spot), self.holder_of(spot.container));

@@ -1,8 +1,11 @@
 //! wait: the clock moves, and what falls due in between happens.
 //!
-//! At each tick at which something falls due, and first of all at the present one, it tries all that
-//! is due by then in the order of the world, again and again until nothing more ends. So nothing
-//! can end until something else changes, and a wait in two parts is the same as one.
+//! At each tick at which something falls due, and first of all at the present one, properties fall,
+//! stacks change, and it tries to end all recipes that are due by then in the order of the world,
+//! again and again until none ends. So nothing can end until something else changes, and a wait in
+//! two parts is the same as one.
+
+use std::iter::Peekable;
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -11,6 +14,14 @@ use crate::world::{Event, Job};
 
 /// How often one wait may try to end a recipe.
 const MAX_LOOKS: u64 = 100_000;
+/// At how many ticks of one wait something may fall: each may need classes of its own, and looks
+/// through those before it.
+const MAX_FALL_TICKS: u64 = 10_000;
+/// How many stacks may fall in one wait, each as often as it does.
+const MAX_FALLS: u64 = 1_000_000;
+
+/// A recipe that is due: the tick, the order of its container, the container.
+type Due = (u64, (u8, u64, u64), u32, Job);
 
 pub(super) fn plan(draft: &mut Draft<'_>, ticks: u32) -> Planned {
     if draft.nested_lists > 0 {
@@ -27,51 +38,85 @@ pub(super) fn plan(draft: &mut Draft<'_>, ticks: u32) -> Planned {
         coming.extend(job.map(|job| (due.max(start), draft.order_of(container), container, job)));
     }
     if coming.len() as u64 > MAX_LOOKS {
-        return Err(Refusal::new(Cause::TooManyDue { due: coming.len() as u64, max: MAX_LOOKS }));
+        return Err(too_many(coming.len() as u64, MAX_LOOKS));
     }
     // In order of time, so that those of one tick are next to each other.
     coming.sort_unstable_by_key(|(due, order, ..)| (*due, *order));
-    let mut going = Going { clock: start, waiting: Vec::new(), looks: 0 };
-    let mut coming = coming.into_iter().peekable();
-    while let Some((due, order, container, job)) = coming.next() {
-        going.waiting.push((order, container, job));
-        if coming.peek().is_none_or(|next| next.0 > due) {
-            going.advance(draft, due);
-            going.end_all(draft)?;
-        }
+    let mut going = Going {
+        clock: start,
+        coming: coming.into_iter().peekable(),
+        waiting: Vec::new(),
+        looks: 0,
+        fall_ticks: 0,
+        falls: 0,
+    };
+    while let Some(next) = going.next(draft).filter(|&next| next <= end) {
+        going.advance(draft, next);
+        going.fall(draft)?;
+        going.end_all(draft)?;
     }
     going.advance(draft, end);
     Ok(Done { requested: None, count: u64::from(ticks) })
 }
 
+fn too_many(due: u64, max: u64) -> Refusal {
+    Refusal::new(Cause::TooManyDue { due, max })
+}
+
 struct Going {
     clock: u64,
+    coming: Peekable<std::vec::IntoIter<Due>>,
     /// What is due and has not ended, with the order of its container.
     waiting: Vec<((u8, u64, u64), u32, Job)>,
     looks: u64,
+    fall_ticks: u64,
+    falls: u64,
 }
 
 impl Going {
+    /// The next tick at which something falls due.
+    fn next(&mut self, draft: &Draft<'_>) -> Option<u64> {
+        let falls = draft.ticks_to_fall(self.clock).map(|left| self.clock.saturating_add(left));
+        self.coming.peek().map(|next| next.0).into_iter().chain(falls).min()
+    }
+
     fn advance(&mut self, draft: &mut Draft<'_>, to: u64) {
         if to > self.clock {
             draft.push(Event::Waited { before: self.clock, after: to });
             self.clock = to;
         }
+        while let Some((_, order, container, job)) = self.coming.next_if(|next| next.0 <= to) {
+            self.waiting.push((order, container, job));
+        }
+    }
+
+    /// Lets properties fall that do so at this tick. At the present one they have done so before.
+    fn fall(&mut self, draft: &mut Draft<'_>) -> Result<(), Refusal> {
+        if self.clock > draft.world.clock() {
+            let fallen = draft.fall(self.clock, MAX_FALLS - self.falls).map_err(|due| too_many(due, MAX_FALLS))?;
+            self.falls += fallen;
+            self.fall_ticks += u64::from(fallen > 0);
+            if self.fall_ticks > MAX_FALL_TICKS {
+                return Err(too_many(self.fall_ticks, MAX_FALL_TICKS));
+            }
+        }
+        Ok(())
     }
 
     /// Ends all that can end now.
     fn end_all(&mut self, draft: &mut Draft<'_>) -> Result<(), Refusal> {
         self.waiting.sort_unstable_by_key(|(order, ..)| *order);
-        loop {
+        while !self.waiting.is_empty() {
             let before = self.waiting.len();
             self.looks += before as u64;
             if self.looks > MAX_LOOKS {
-                return Err(Refusal::new(Cause::TooManyDue { due: self.looks, max: MAX_LOOKS }));
+                return Err(too_many(self.looks, MAX_LOOKS));
             }
             self.waiting.retain(|&(_, container, job)| !draft.finish_work(container, job));
-            if self.waiting.len() == before || self.waiting.is_empty() {
-                return Ok(());
+            if self.waiting.len() == before {
+                break;
             }
         }
+        Ok(())
     }
 }

@@ -200,6 +200,20 @@ impl RulesetBuilder {
         self.table("recipe", id, &section)
     }
 
+    /// A number property of kinds falls with time, of every stack: by this much at each tick that
+    /// `every` divides, until it is at the minimum.
+    pub fn falling(self, property: &str, by: Decimal, every: u32, min: Decimal) -> Self {
+        let mut section = Section::default();
+        section.line("falls", format!("{{ by = {by}, every = {every}, min = {min} }}"));
+        self.table("property", property, &section)
+    }
+
+    /// A change: stacks that become something else as soon as a filter admits them.
+    pub fn change(self, id: &str, settings: impl FnOnce(ChangeBuilder) -> ChangeBuilder) -> Self {
+        let ChangeBuilder { section } = settings(ChangeBuilder::default());
+        self.table("change", id, &section)
+    }
+
     /// The contents of a place at the start, each as in `2 ration-box` or `1 ice-core
     /// (contaminated)`.
     pub fn start<'a>(mut self, place: &str, contents: impl IntoIterator<Item = &'a str>) -> Self {
@@ -345,9 +359,19 @@ impl KindBuilder {
 
     /// Holders can use an item: it is used up, and changes their meters by these numbers.
     pub fn use_effects<'a>(mut self, effects: impl IntoIterator<Item = (&'a str, Decimal)>) -> Self {
-        let effects = effects.into_iter().map(|(meter, number)| format!("{} = {number}", quoted(meter)));
-        let effects = effects.collect::<Vec<_>>().join(", ");
-        self.0.line("use", format!("{{ effects = {{ {effects} }} }}"));
+        self.0.line("use", format!("{{ effects = {} }}", numbers(effects)));
+        self
+    }
+
+    /// Holders can use an item: it stays, each use lowers its properties by these numbers, and changes
+    /// their meters by the others.
+    pub fn use_lowers<'a>(
+        mut self,
+        lowers: impl IntoIterator<Item = (&'a str, Decimal)>,
+        effects: impl IntoIterator<Item = (&'a str, Decimal)>,
+    ) -> Self {
+        let (lowers, effects) = (numbers(lowers), numbers(effects));
+        self.0.line("use", format!("{{ lowers = {lowers}, effects = {effects} }}"));
         self
     }
 
@@ -704,6 +728,45 @@ impl RecipeBuilder {
         self.section.line("when-full", quoted(when_full.word()));
         self
     }
+}
+
+/// Settings of a change.
+#[derive(Clone, Debug, Default)]
+#[must_use]
+pub struct ChangeBuilder {
+    section: Section,
+}
+
+impl ChangeBuilder {
+    /// The filter of the stacks that it changes.
+    pub fn when(mut self, filter: &str) -> Self {
+        self.section.line("when", quoted(filter));
+        self
+    }
+
+    /// They become items of this kind.
+    pub fn becomes(mut self, kind: &str) -> Self {
+        self.section.line("becomes", quoted(kind));
+        self
+    }
+
+    /// They get this mark.
+    pub fn mark(mut self, mark: &str) -> Self {
+        self.section.line("mark", quoted(mark));
+        self
+    }
+
+    /// They are removed.
+    pub fn remove(mut self) -> Self {
+        self.section.line("remove", true);
+        self
+    }
+}
+
+/// An inline table of numbers by name.
+fn numbers<'a>(numbers: impl IntoIterator<Item = (&'a str, Decimal)>) -> String {
+    let written = numbers.into_iter().map(|(name, number)| format!("{} = {number}", quoted(name)));
+    format!("{{ {} }}", written.collect::<Vec<_>>().join(", "))
 }
 
 fn price(factor: Decimal, round: Rounding) -> String {

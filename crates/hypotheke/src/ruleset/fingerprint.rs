@@ -70,6 +70,10 @@ fn lines(rules: &Ruleset, containers: &[ContainerDef], holders: &[HolderDef]) ->
     lines.extend(holders.iter().map(|def| holder_line(rules, def)));
     lines.extend(rules.deals().iter().map(|deal| deal_line(rules, deal)));
     lines.extend(rules.recipes().iter().map(|recipe| recipe_line(rules, recipe)));
+    lines.extend(rules.changes().iter().map(|it| format!("change when {} {}", it.when(), rules.effect_text(it))));
+    lines.extend(
+        rules.falling().iter().map(|(id, falling)| format!("property {} falls {falling}", rules.property(*id).name())),
+    );
     let groups = rules.groups().iter().filter(|group| group.has_rules());
     lines.extend(groups.map(|group| group_line(rules, group)));
     lines
@@ -111,7 +115,11 @@ fn kind_line(rules: &Ruleset, kind: Kind<'_>) -> String {
         }
     });
     let effects = kind.effects().map(|(meter, number)| format!("{meter} {number}"));
-    let use_of = if kind.has_use() { format!(" use [{}]", in_order(effects)) } else { String::new() };
+    let lowers = kind.lowered().iter().map(|(id, by)| format!(" lowers {} {by}", rules.property(*id).name()));
+    let use_of = match kind.has_use() {
+        true => format!(" use [{}]{}", in_order(effects), lowers.collect::<String>()),
+        false => String::new(),
+    };
     let most = kind.max_in_world().map(|most| format!(" most-in-world {most}")).unwrap_or_default();
     format!(
         "kind {} weight {} value {} stack-limit {} keep {} tags [{}] needs [{}] pack {:?} attributes [{}] properties [{}]{most}{use_of}",

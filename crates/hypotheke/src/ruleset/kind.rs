@@ -1,5 +1,7 @@
 //! Kinds, tags, marks and properties.
 
+use super::falling::Falling;
+use super::meters::UseOf;
 use super::places::ContainerDef;
 use super::view::{KindDef, PropertyDef, Ruleset};
 use crate::id::{KindId, PropertyId, TagId};
@@ -29,6 +31,7 @@ pub struct Mark {
 pub struct Property {
     pub(super) name: Box<str>,
     pub(super) is_text: bool,
+    pub(super) falls: Option<Falling>,
 }
 
 /// The value of a property of a kind.
@@ -126,17 +129,28 @@ impl<'r> Kind<'r> {
         own.map(|(_, attribute, number)| (&*self.rules.attributes[*attribute], *number))
     }
 
+    fn use_of(self) -> Option<&'r UseOf> {
+        self.rules.uses.get(&narrow::index(self.id.index()))
+    }
+
     /// Whether holders can use an item.
     #[must_use]
     pub fn has_use(self) -> bool {
-        self.rules.uses.contains_key(&narrow::index(self.id.index()))
+        self.use_of().is_some()
+    }
+
+    /// By how much one use lowers each property of the item, which then stays. Without any, the item
+    /// is used up.
+    #[must_use]
+    pub fn lowered(self) -> &'r [(PropertyId, Decimal)] {
+        self.use_of().map_or(&[], |use_of| &use_of.lowers)
     }
 
     /// By how much one use of an item changes each meter of the holder that uses it.
     #[must_use]
     pub fn effects(self) -> impl ExactSizeIterator<Item = (&'r str, Decimal)> {
-        let effects = self.rules.uses.get(&narrow::index(self.id.index()));
-        effects.map_or(&[][..], |effects| effects).iter().map(|(meter, number)| (&**meter, *number))
+        let effects = self.use_of().map_or(&[][..], |use_of| &use_of.effects);
+        effects.iter().map(|(meter, number)| (&**meter, *number))
     }
 
     /// The named slots that an item occupies, all of them; empty if it occupies only its own slot.
@@ -233,6 +247,12 @@ impl Property {
     #[must_use]
     pub fn name(&self) -> &str {
         &self.name
+    }
+
+    /// How it falls with time; `None` if it does not.
+    #[must_use]
+    pub fn falls(&self) -> Option<Falling> {
+        self.falls
     }
 
     /// True if it holds texts, false if numbers.

@@ -5,12 +5,13 @@ use std::collections::BTreeSet;
 use super::read::{Reading, Section, Value};
 use super::source::Written;
 use super::toml::{check_name, require_keys};
+use crate::id::PropertyId;
 use crate::language::MEASURED_OF;
 use crate::quantity::Decimal;
 use crate::text::Diagnostic;
 
 const METER: &[&str] = &["start", "min", "max", "beyond"];
-const USE: &[&str] = &["effects"];
+const USE: &[&str] = &["effects", "lowers"];
 
 /// What happens where a use would bring a meter beyond a bound.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -104,6 +105,16 @@ impl MeterSource {
 #[derive(Clone, Debug)]
 pub(crate) struct UseSource {
     pub(crate) effects: Vec<(Written<String>, Decimal)>,
+    pub(crate) lowers: Vec<(Written<String>, Decimal)>,
+}
+
+/// What one use of an item does.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct UseOf {
+    /// By how much it changes meters of the holder, in the order of their names.
+    pub(super) effects: Vec<(Box<str>, Decimal)>,
+    /// By how much it lowers properties of the item, in their order.
+    pub(super) lowers: Vec<(PropertyId, Decimal)>,
 }
 
 /// The meters of a holder, and the names of all of them, of which some may have faults.
@@ -155,5 +166,15 @@ pub(super) fn read_use(reading: &mut Reading<'_>, kind: &str, section: &Section<
         }
         effects.push((name, number.value));
     }
-    Some(UseSource { effects })
+    let mut lowers = Vec::new();
+    for (name, value) in reading.entries(&section, "lowers") {
+        let Some(number) = reading.one_decimal(value, &format!("the use of `{}`", name.value)) else { continue };
+        if number.value <= Decimal::ZERO {
+            let message = format!("a use lowers `{}` by {}", name.value, number.value);
+            let fault = Diagnostic::error("out-of-range", number.at, message).label("not more than 0");
+            reading.faults.push(fault.help("Write by how much it falls, such as `1`"));
+        }
+        lowers.push((name, number.value));
+    }
+    Some(UseSource { effects, lowers })
 }

@@ -8,9 +8,11 @@
 mod access;
 mod bits;
 mod builder;
+mod changes;
 mod compile;
 mod deals;
 mod error;
+mod falling;
 mod filter_analysis;
 mod fingerprint;
 mod kind;
@@ -32,13 +34,16 @@ mod view;
 pub(crate) use access::Border;
 pub use access::{Access, AccessList, Right};
 pub use builder::{
-    ContainerBuilder, DealBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RecipeBuilder,
+    ChangeBuilder, ContainerBuilder, DealBuilder, GroupBuilder, HolderBuilder, KindBuilder, MarkBuilder, RecipeBuilder,
     RulesetBuilder, SlotBuilder, TagBuilder,
 };
+pub use changes::{ChangeEffect, StackChange};
 pub(crate) use compile::{FilterNames, MAX_NESTING, UnknownName, compile, compile_changed};
 pub(crate) use deals::DealSource;
 pub use deals::{Deal, DealSide, Lot, Price, PricedKinds, Rounding, Terms as DealTerms};
 pub use error::RulesetErrors;
+pub use falling::Falling;
+pub(crate) use falling::FallingSource;
 pub(crate) use filter_analysis::SampleStack;
 pub(crate) use fingerprint::{differ_in_caps_only, fingerprint};
 pub use kind::{Kind, Mark, Property, PropertyValue, Tag};

@@ -9,6 +9,7 @@ use std::collections::BTreeSet;
 use std::fmt::Display;
 
 use super::access::{Access, Right};
+use super::changes::{ChangeEffect, StackChange};
 use super::deals::{Deal, Price, Terms};
 use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::meters::Meter;
@@ -44,6 +45,8 @@ pub enum SubjectKind {
     Deal,
     /// A recipe.
     Recipe,
+    /// A change of stacks.
+    Change,
     /// A place with contents at the start.
     Start,
 }
@@ -63,6 +66,7 @@ impl SubjectKind {
             SubjectKind::Group => "group",
             SubjectKind::Deal => "deal",
             SubjectKind::Recipe => "recipe",
+            SubjectKind::Change => "change",
             SubjectKind::Start => "start",
         }
     }
@@ -241,6 +245,10 @@ impl Ruleset {
         for mark in &self.marks {
             add(SubjectKind::Mark, names.mark(mark.name()), lister.of_mark(mark));
         }
+        for &(id, falling) in self.falling() {
+            lister.rule("falls", falling, "no");
+            add(SubjectKind::Property, names.property(self.property(id).name()), std::mem::take(&mut lister.settings));
+        }
         for kind in self.kinds() {
             add(SubjectKind::Kind, names.kind(kind.id()), lister.of_kind(kind));
         }
@@ -258,6 +266,9 @@ impl Ruleset {
         }
         for recipe in self.recipes() {
             add(SubjectKind::Recipe, recipe.id().to_owned(), lister.of_recipe(recipe));
+        }
+        for change in self.changes() {
+            add(SubjectKind::Change, change.id().to_owned(), lister.of_change(change));
         }
         for entry in &self.start {
             let contents = entry.contents.iter().map(|portion| lister.portion(portion));
@@ -354,6 +365,8 @@ impl Lister<'_> {
             groups: _,
             deals: _,
             deals_at: _,
+            changes: _,
+            falling: _,
             recipes: _,
             recipe_index: _,
             recipes_at: _,
@@ -444,10 +457,13 @@ impl Lister<'_> {
         let attributes = kind.attributes().map(|(name, number)| format!("{name} {number}"));
         self.rule("attributes", sorted(attributes), "none");
         let effects = kind.effects().map(|(meter, number)| format!("{meter} {number}"));
-        let use_of = match effects.len() {
+        let property = |id| self.names.property(self.rules.property(id).name());
+        let lowers = kind.lowered().iter().map(|&(id, by)| format!("lowers {} by {by}", property(id)));
+        let parts: Vec<String> = effects.chain(lowers).collect();
+        let use_of = match parts.len() {
             _ if !kind.has_use() => "none".to_owned(),
             0 => "without effects".to_owned(),
-            _ => sorted(effects),
+            _ => sorted(parts.into_iter()),
         };
         self.rule("use", use_of, "none");
         let properties = kind.properties().map(|(id, value)| {
@@ -638,6 +654,20 @@ impl Lister<'_> {
         let duration = recipe.duration();
         self.rule("duration", or_none(duration.map(|ticks| ticks_text(u64::from(ticks)))), "none");
         self.rule("when-full", or_none(duration.map(|_| when_full.word())), "none");
+        std::mem::take(&mut self.settings)
+    }
+
+    fn of_change(&mut self, change: &StackChange) -> Vec<Setting> {
+        let StackChange { id: _, when, written: _, effect } = change;
+        self.filter("when", Some(*when));
+        let effect = match *effect {
+            ChangeEffect::Becomes(kind) => {
+                format!("becomes {}", self.names.kind(self.rules.known_kind(kind).id()))
+            }
+            ChangeEffect::Marks(mark) => format!("gets the mark {}", self.names.mark(self.rules.mark(mark).name())),
+            ChangeEffect::Removes => "is removed".to_owned(),
+        };
+        self.rule("effect", effect, "none");
         std::mem::take(&mut self.settings)
     }
 

@@ -6,7 +6,9 @@ use std::collections::BTreeSet;
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::access::Right;
+use super::changes::ChangeSource;
 use super::deals::DealSource;
+use super::falling::FallingSource;
 use super::meters::{MeterSource, UseSource};
 use super::migration::MigrationSource;
 use super::places::{DepletedShortcut, PutMode, WhenUnfit};
@@ -296,6 +298,9 @@ pub(crate) struct RulesetSource {
     pub(crate) groups: Vec<GroupSource>,
     pub(crate) deals: Vec<DealSource>,
     pub(crate) recipes: Vec<RecipeSource>,
+    pub(crate) changes: Vec<ChangeSource>,
+    /// The properties that fall with time.
+    pub(crate) falling: Vec<FallingSource>,
     pub(crate) start: Vec<StartSource>,
     /// For each text that is a table: which of its columns hold what.
     pub(crate) table_columns: FxHashMap<u32, super::table::Columns>,

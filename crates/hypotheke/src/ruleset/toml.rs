@@ -11,7 +11,7 @@ use super::source::{
     AccessSource, CapSource, ContainerSource, GroupSource, HolderSource, KindAt, KindSource, MarkSource,
     PropertySource, RulesetSource, SlotSource, StartSource, TagSource, Written,
 };
-use super::{deals, meters, migration, names, recipes};
+use super::{changes, deals, falling, meters, migration, names, recipes};
 use crate::language::{LineParser, NamedPortion, lex};
 use crate::narrow;
 use crate::quantity::Decimal;
@@ -31,12 +31,14 @@ const ROOT: &[&str] = &[
     "claims",
     "tag",
     "mark",
+    "property",
     "kind",
     "container",
     "holder",
     "group",
     "deal",
     "recipe",
+    "change",
     "start",
 ];
 const CLAIMS: &[&str] = &["explore", "always", "forbidden", "possible", "recoverable"];
@@ -155,6 +157,9 @@ impl RulesetSource {
         for (name, value) in reading.entries(&section, "mark") {
             self.read_mark(reading, name, value);
         }
+        for (name, value) in reading.entries(&section, "property") {
+            self.falling.extend(falling::read(reading, name, value));
+        }
         for (id, value) in reading.entries(&section, "kind") {
             self.read_kind(reading, &id, value);
         }
@@ -172,6 +177,9 @@ impl RulesetSource {
         }
         for (id, value) in reading.entries(&section, "recipe") {
             self.recipes.extend(recipes::read(reading, id, value));
+        }
+        for (id, value) in reading.entries(&section, "change") {
+            self.changes.extend(changes::read(reading, id, value));
         }
         for (place, value) in reading.entries(&section, "start") {
             self.read_start(reading, &place, value);

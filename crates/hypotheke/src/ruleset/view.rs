@@ -8,8 +8,11 @@ use std::hash::BuildHasher;
 use std::sync::OnceLock;
 
 use super::bits::Bits;
+use super::changes::StackChange;
 use super::deals::Deal;
+use super::falling::Falling;
 use super::kind::{Kind, Mark, Property, Tag};
+use super::meters::UseOf;
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, GroupDef, HolderDef, SlotRule};
 use super::recipes::Recipe;
@@ -52,9 +55,8 @@ pub struct Ruleset {
     pub(super) attributes: Vec<Box<str>>,
     /// The attributes of kinds: kind, attribute, number; in the order of the kinds.
     pub(super) grants: Vec<(KindId, usize, Decimal)>,
-    /// By how much one use of an item changes meters of the holder, by kind; in the order of their
-    /// names.
-    pub(super) uses: FxHashMap<u32, Vec<(Box<str>, Decimal)>>,
+    /// What one use of an item does, by kind.
+    pub(super) uses: FxHashMap<u32, UseOf>,
     /// The named slots that kinds occupy.
     pub(crate) needs: Vec<Vec<Box<str>>>,
     /// The filters of all caps, of containers and of holders.
@@ -82,6 +84,9 @@ pub struct Ruleset {
     pub(super) recipe_index: FxHashMap<Box<str>, RecipeId>,
     /// The numbers of the recipes at each container, by its name in the world.
     pub(super) recipes_at: FxHashMap<Box<str>, Vec<u32>>,
+    pub(super) changes: Vec<StackChange>,
+    /// In the order of the properties.
+    pub(super) falling: Vec<(PropertyId, Falling)>,
     pub(super) deals: Vec<Deal>,
     /// The numbers of the deals at each container, by its name in the world.
     pub(super) deals_at: FxHashMap<Box<str>, Vec<u32>>,

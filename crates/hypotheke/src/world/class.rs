@@ -7,7 +7,7 @@ use crate::filter::{Measure, Subject};
 use crate::id::{KindId, MarkId, PropertyId, TagId};
 use crate::narrow;
 use crate::quantity::Decimal;
-use crate::ruleset::{FilterId, PropertyValue, Ruleset};
+use crate::ruleset::{ChangeEffect, FilterId, PropertyValue, Ruleset, StackChange};
 
 /// Kind, marks and those properties that differ from the kind's own; each list in order, nothing
 /// twice.
@@ -43,6 +43,66 @@ impl ClassKey {
 
     pub(crate) fn is_plain(&self) -> bool {
         self.marks.is_empty() && self.properties.is_empty()
+    }
+
+    /// The value of a number property.
+    pub(crate) fn number(&self, rules: &Ruleset, property: PropertyId) -> Decimal {
+        ClassView { rules, key: self }.number(Measure::Property(property)).unwrap_or(Decimal::ZERO)
+    }
+
+    /// In how many ticks one of its properties falls next.
+    pub(crate) fn next_fall(&self, rules: &Ruleset, clock: u64) -> Option<u64> {
+        let kind = rules.known_kind(self.kind);
+        let falling = rules.falling().iter().filter(|(property, _)| kind.property(*property).is_some());
+        let falls = falling.filter(|(property, falling)| {
+            let value = self.number(rules, *property);
+            falling.fallen(value) != value
+        });
+        falls.map(|(_, falling)| falling.ticks_left(clock)).min()
+    }
+
+    /// The class after those of its properties have fallen once that fall at a tick; `None` if none
+    /// does.
+    pub(crate) fn fallen(&self, rules: &Ruleset, tick: u64) -> Option<ClassKey> {
+        let kind = rules.known_kind(self.kind);
+        let due = rules.falling().iter().filter(|(_, falling)| falling.falls_at(tick));
+        let fallen =
+            due.filter(|(property, _)| kind.property(*property).is_some()).filter_map(|&(property, falling)| {
+                let value = self.number(rules, property);
+                let fallen = falling.fallen(value);
+                (fallen != value).then_some((property, fallen))
+            });
+        let fallen: Vec<(PropertyId, Decimal)> = fallen.collect();
+        let properties = [&self.properties[..], &fallen].concat();
+        (!fallen.is_empty()).then(|| ClassKey::new(rules, self.kind, &self.marks, &properties))
+    }
+
+    /// The change of the ruleset that a stack of this class is due for: the first that admits it and
+    /// has an effect. Plain classes have none; that is checked when a ruleset is loaded.
+    pub(crate) fn due_change<'r>(&self, rules: &'r Ruleset) -> Option<&'r StackChange> {
+        let has_effect = |change: &&StackChange| match change.effect() {
+            ChangeEffect::Marks(mark) => !self.marks.contains(&mark),
+            ChangeEffect::Becomes(_) | ChangeEffect::Removes => true,
+        };
+        let due = |change: &&StackChange| rules.filter(change.filter()).test.admits(&ClassView { rules, key: self });
+        if self.is_plain() { None } else { rules.changes().iter().filter(has_effect).find(due) }
+    }
+
+    /// What becomes of a stack of this class by the changes of the ruleset: its class in the end, or
+    /// nothing if it is removed. Every chain of changes ends; that is checked when a ruleset is
+    /// loaded.
+    pub(crate) fn changed(mut self, rules: &Ruleset) -> Option<ClassKey> {
+        while let Some(change) = self.due_change(rules) {
+            match change.effect() {
+                ChangeEffect::Becomes(kind) => self = ClassKey { kind, properties: Vec::new(), ..self },
+                ChangeEffect::Marks(mark) => {
+                    self.marks.push(mark);
+                    self.marks.sort_unstable();
+                }
+                ChangeEffect::Removes => return None,
+            }
+        }
+        Some(self)
     }
 }
 

@@ -16,6 +16,7 @@ mod corrupt;
 mod counts;
 mod departures;
 mod event;
+mod falling;
 pub(crate) mod from_data;
 mod ground;
 mod hash;

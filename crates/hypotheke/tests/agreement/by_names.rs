@@ -10,6 +10,7 @@ use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
 
+use super::changing::{changing_draw, changing_rules};
 use super::generate::{Draw, any_draw, is_list, request, together};
 use super::rules::{any_rules, rules_text};
 use crate::model::{Fault, Model, Request, Rules, with_fault};
@@ -94,7 +95,10 @@ proptest! {
 fn every_fault_is_found() {
     const MAX_CASES: usize = 4_000;
     let mut runner = TestRunner::deterministic();
-    let strategy = (any_rules(), prop::collection::vec(any_draw(), 80..81));
+    let strategy = prop_oneof![
+        3 => (any_rules(), prop::collection::vec(any_draw(), 80..81)),
+        1 => (changing_rules(), prop::collection::vec(changing_draw(), 80..81)),
+    ];
     let mut cases: Vec<(Rules, Arc<Ruleset>, Vec<NamedOperation>)> = Vec::new();
     let mut found: BTreeMap<String, usize> = BTreeMap::new();
     let mut missed = Vec::new();

@@ -315,7 +315,9 @@ fn working(rules: &Rules, model: &Model, draw: &Draw, holder: Option<usize>, any
     let jobs: Vec<(usize, usize)> = jobs.filter_map(|(index, job)| Some((index, job.as_ref()?.recipe))).collect();
     let request = match jobs.get(nth % jobs.len().max(1)).filter(|_| draw.verb == 64) {
         Some(&(index, recipe)) if draw.suiting => Request::Cancel(recipe, At::Container(Inside::container(index))),
-        _ if draw.verb == 64 && !draw.suiting => Request::Cancel(draw.kind % rules.recipes.len(), any),
+        _ if draw.verb == 64 && !draw.suiting && !rules.recipes.is_empty() => {
+            Request::Cancel(draw.kind % rules.recipes.len(), any)
+        }
         _ => Request::Wait(u32::try_from(draw.kind % 5).unwrap() + draw.count % 3),
     };
     match holder.filter(|_| draw.every_kind && (draw.verb == 64 || !draw.suiting)) {
@@ -570,7 +572,7 @@ fn requested(rules: &Rules, model: &Model, draw: &Draw) -> Request {
             let amount = if draw.suiting && draw.amount == Amount::All { Amount::Exactly(1) } else { draw.amount };
             Request::Use(holder, amount, kind, usable.filter(|_| !draw.every_kind).unwrap_or(from))
         }
-        62..=64 if rules.recipes.iter().any(|recipe| recipe.duration > 0) => {
+        62..=64 if rules.recipes.iter().any(|recipe| recipe.duration > 0) || !rules.falling.is_empty() => {
             working(rules, model, draw, holder, container(to))
         }
         47..=49 => deposit(model, draw).unwrap_or(Request::Deposit(holder, container(to))),

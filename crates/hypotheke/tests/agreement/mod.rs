@@ -4,6 +4,7 @@
 //! A long run: `PROPTEST_CASES=200000 cargo test --release -p hypotheke --test main agreement`
 
 mod by_names;
+mod changing;
 mod copies;
 mod engine;
 mod generate;
@@ -102,7 +103,7 @@ fn compare_tightened(rules: &Rules, draws: &[Draw], tighter: Option<&Rules>) -> 
             check_sums(&engine, &model);
         }
         assert_eq!(engine.world.revision(), revision + u64::from(found.is_ok()));
-        changed |= request.changes_stacks();
+        changed |= request.changes_stacks(rules);
         let keeps = watch.keeps_the_laws(&engine.world);
         assert!(keeps || changed, "{request:?}");
         if draw.count == 3 {

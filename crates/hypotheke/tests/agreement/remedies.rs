@@ -4,7 +4,7 @@
 use std::cell::RefCell;
 use std::collections::{BTreeMap, BTreeSet};
 
-use hypotheke::{Action, Cause, HolderId, Operation, Place, Right, World};
+use hypotheke::{Action, Cause, HolderId, Kind, Operation, Place, Right, World};
 
 use super::engine::Engine;
 use crate::model::{Access, ContainerSpec, Request, Rules};
@@ -100,6 +100,11 @@ fn holder(world: &World, place: Place) -> Option<usize> {
     world.holder_name(id)[1..].parse().ok()
 }
 
+/// Its stacks are always of one item.
+fn stays_alone(kind: Kind<'_>) -> bool {
+    kind.pack().is_some() || !kind.lowered().is_empty()
+}
+
 /// Does as the remedy says; `None` if it says something else than to change a rule.
 fn change(world: &World, rules: &mut Rules, cause: Cause, actor: Option<HolderId>) -> Option<()> {
     let small = |count: u64| u32::try_from(count).expect("few");
@@ -118,12 +123,12 @@ fn change(world: &World, rules: &mut Rules, cause: Cause, actor: Option<HolderId
             };
             caps[cap as usize].1 = small(would);
         }
-        Cause::StackLimit { kind, .. } if world.rules().kind(kind).is_some_and(|kind| kind.pack().is_some()) => {
+        Cause::StackLimit { kind, .. } if world.rules().kind(kind).is_some_and(stays_alone) => {
             return None;
         }
         Cause::StackLimit { at, would, .. } => {
             let would = small(would);
-            let kinds = rules.kinds.iter_mut().filter(|kind| kind.pack.is_none());
+            let kinds = rules.kinds.iter_mut().filter(|kind| kind.pack.is_none() && kind.lowers.is_empty());
             kinds.for_each(|kind| kind.limit = kind.limit.max(would));
             let slot = if let Place::Slot(_, slot) = at { slot as usize } else { 0 };
             if let Some(spec) = container(world, rules, at) {

@@ -7,8 +7,8 @@ use hypotheke::Decimal;
 use proptest::prelude::*;
 
 use crate::model::{
-    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, MeterSpec, Model, Names, RecipeSpec, Rules,
-    SlotSpec, Try,
+    Access, Caps, ChangeEffect, ChangeSpec, ContainerSpec, DealSpec, DealTerms, FallSpec, FilterSpec, KindSpec,
+    MeterSpec, Model, Names, RecipeSpec, Rules, SlotSpec, Try,
 };
 
 pub(super) const TAGS: usize = 3;
@@ -55,10 +55,13 @@ fn any_kind() -> impl Strategy<Value = KindSpec> {
     let most = prop_oneof![6 => Just(None), 1 => (1u32..25).prop_map(Some)];
     let effect = prop::sample::select(vec![-2_500, -1_000, 1_000, 3_000]);
     let effects = prop_oneof![Just(None), prop::collection::btree_map(0..METERS, effect, 0..3).prop_map(Some)];
-    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value, most, effects)).prop_map(
-        |(weight, limit, tags, is_protected, pack, properties, (needs, value, most, effects))| {
+    let lowers = sometimes(prop::sample::select(vec![500, 1_000]));
+    (weight, limit, tags, prop::bool::weighted(0.15), pack, properties, (needs, value, most, effects, lowers)).prop_map(
+        |(weight, limit, tags, is_protected, pack, properties, (needs, value, most, effects, lowers))| {
             let limit = if pack.is_some() { 1 } else { limit };
-            KindSpec { weight, value, limit, tags, is_protected, most, properties, needs, pack, effects }
+            let first = properties.keys().next().filter(|_| limit == 1 && effects.is_some());
+            let lowers = first.copied().zip(lowers).into_iter().collect();
+            KindSpec { weight, value, limit, tags, is_protected, most, properties, needs, pack, effects, lowers }
         },
     )
 }
@@ -239,6 +242,58 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     )
 }
 
+/// A change of one kind: as soon as a property is low, or a mark is there. Not fitted to the kinds
+/// that there are.
+fn any_change() -> impl Strategy<Value = (usize, ChangeSpec)> {
+    let low = |(property, least)| FilterSpec::Not(Box::new(FilterSpec::PropertyAtLeast(property, least)));
+    let when = prop_oneof![
+        2 => (0..PROPERTIES, prop::sample::select(vec![500, 1_000])).prop_map(low),
+        1 => (0..MARKS).prop_map(FilterSpec::Mark),
+    ];
+    let effect = prop_oneof![
+        2 => (0usize..5).prop_map(ChangeEffect::Becomes),
+        1 => (0..MARKS).prop_map(ChangeEffect::Marks),
+        1 => Just(ChangeEffect::Removes),
+    ];
+    (0usize..5, when, effect).prop_map(|(kind, when, effect)| (kind, ChangeSpec { when, effect }))
+}
+
+fn any_falling() -> impl Strategy<Value = BTreeMap<usize, FallSpec>> {
+    let spec = (prop::sample::select(vec![500, 700]), 1u64..4, prop::sample::select(vec![0, 500]));
+    prop::collection::btree_map(0..PROPERTIES, spec.prop_map(|(by, every, min)| FallSpec { by, every, min }), 0..3)
+}
+
+/// Those that a ruleset may have.
+pub(super) fn fitted_changes(rules: &Rules, changes: Vec<(usize, ChangeSpec)>) -> Vec<ChangeSpec> {
+    let count = rules.kinds.len();
+    let fitted = changes.into_iter().filter_map(|(kind, ChangeSpec { when, effect })| {
+        let kind = kind % count;
+        let when = FilterSpec::And(Box::new(FilterSpec::Kind(kind)), Box::new(when));
+        let effect = match effect {
+            ChangeEffect::Becomes(other) => ChangeEffect::Becomes(other % count),
+            effect => effect,
+        };
+        may_change(rules, kind, &when, effect).then_some(ChangeSpec { when, effect })
+    });
+    fitted.collect()
+}
+
+/// No change leads where a limit would be exceeded, and none to an earlier kind, so that all end.
+fn may_change(rules: &Rules, kind: usize, when: &FilterSpec, effect: ChangeEffect) -> bool {
+    let is_kept = |kind: &KindSpec| kind.is_protected || kind.pack.is_some();
+    let spec = &rules.kinds[kind];
+    let may = match effect {
+        ChangeEffect::Marks(_) => true,
+        ChangeEffect::Removes => !is_kept(spec),
+        ChangeEffect::Becomes(other) => {
+            let after = &rules.kinds[other];
+            let is_no_more = after.weight <= spec.weight && after.limit >= spec.limit && after.needs == spec.needs;
+            other > kind && is_no_more && after.most.is_none() && !is_kept(spec) && !is_kept(after)
+        }
+    };
+    may && !rules.admits(Some(when), &rules.plain(kind))
+}
+
 /// Those that a ruleset may have.
 fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
     let kinds = rules.kinds.len();
@@ -361,51 +416,62 @@ pub(crate) fn any_rules() -> impl Strategy<Value = Rules> {
     let packs = prop::collection::vec(any_container(), PACKS..=PACKS);
     let deals = prop_oneof![1 => Just(vec![]), 1 => prop::collection::vec(any_deal(), 1..4)];
     let recipes = prop_oneof![1 => Just(vec![]), 1 => prop::collection::vec(any_recipe(), 1..3)];
-    let others = (1i64..4, sometimes(0usize..6), deals, recipes);
+    let changes = prop_oneof![1 => Just(vec![]), 1 => prop::collection::vec(any_change(), 1..4)];
+    let falling = prop_oneof![2 => Just(BTreeMap::new()), 1 => any_falling()];
+    let others = (1i64..4, sometimes(0usize..6), deals, recipes, (changes, falling));
     let all = (kinds, prop::collection::vec(any_container(), 1..4), packs, holders, others);
-    all.prop_map(|(mut kinds, mut containers, mut packs, holders, (nesting, ground, deals, recipes))| {
-        for pack in &mut packs {
-            pack.worn = false;
-        }
-        let (mut caps, mut bars, mut groups, mut meters) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
-        for (holder, (cap, bar, of, carried, measured)) in holders.into_iter().enumerate() {
-            groups.push(of);
-            caps.push(cap);
-            bars.push(bar);
-            meters.push(measured);
-            containers.extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
-        }
-        for container in &mut containers {
-            let default = container.holder.map_or(Access::Anyone, |_| Access::owner());
-            fit(container, &groups, &default);
-            container.owner = container.owner.filter(|_| container.holder.is_none());
-        }
-        for pack in &mut packs {
-            fit(pack, &groups, &Access::Around);
-            pack.owner = None;
-        }
-        // No effect is on a meter that no holder has.
-        let is_known = |meter: &usize| meters.iter().any(|of: &BTreeMap<_, _>| of.contains_key(meter));
-        kinds.iter_mut().filter_map(|kind| kind.effects.as_mut()).for_each(|it| it.retain(|meter, _| is_known(meter)));
-        let names = names_of(kinds.len(), bars.len(), containers.len());
-        let rules = Rules {
-            kinds,
-            containers,
-            packs,
-            holders: caps,
-            groups,
-            meters,
-            bars,
-            ground_limit: ground.map(|limit| limit + 1),
-            nesting,
-            hand: ContainerSpec::hand(),
-            deals: Vec::new(),
-            recipes: Vec::new(),
-            names,
-        };
-        let (deals, recipes) = (fitted_deals(&rules, deals), fitted_recipes(&rules, recipes));
-        Rules { deals, recipes, ..rules }
-    })
+    all.prop_map(
+        |(mut kinds, mut containers, mut packs, holders, (nesting, ground, deals, recipes, (changes, falling)))| {
+            for pack in &mut packs {
+                pack.worn = false;
+            }
+            let (mut caps, mut bars, mut groups, mut meters) = (Vec::new(), Vec::new(), Vec::new(), Vec::new());
+            for (holder, (cap, bar, of, carried, measured)) in holders.into_iter().enumerate() {
+                groups.push(of);
+                caps.push(cap);
+                bars.push(bar);
+                meters.push(measured);
+                containers
+                    .extend(carried.into_iter().map(|container| ContainerSpec { holder: Some(holder), ..container }));
+            }
+            for container in &mut containers {
+                let default = container.holder.map_or(Access::Anyone, |_| Access::owner());
+                fit(container, &groups, &default);
+                container.owner = container.owner.filter(|_| container.holder.is_none());
+            }
+            for pack in &mut packs {
+                fit(pack, &groups, &Access::Around);
+                pack.owner = None;
+            }
+            // No effect is on a meter that no holder has.
+            let is_known = |meter: &usize| meters.iter().any(|of: &BTreeMap<_, _>| of.contains_key(meter));
+            kinds
+                .iter_mut()
+                .filter_map(|kind| kind.effects.as_mut())
+                .for_each(|it| it.retain(|meter, _| is_known(meter)));
+            let names = names_of(kinds.len(), bars.len(), containers.len());
+            let rules = Rules {
+                kinds,
+                containers,
+                packs,
+                holders: caps,
+                groups,
+                meters,
+                bars,
+                ground_limit: ground.map(|limit| limit + 1),
+                nesting,
+                hand: ContainerSpec::hand(),
+                deals: Vec::new(),
+                recipes: Vec::new(),
+                changes: Vec::new(),
+                falling,
+                names,
+            };
+            let (deals, recipes) = (fitted_deals(&rules, deals), fitted_recipes(&rules, recipes));
+            let changes = fitted_changes(&rules, changes);
+            Rules { deals, recipes, changes, ..rules }
+        },
+    )
 }
 
 /// The same rules with lower limits and caps and stricter filters, so that a world of the former
@@ -480,6 +546,20 @@ pub(crate) fn refit(rules: &mut Rules) {
     let deals = std::mem::take(&mut rules.deals);
     rules.deals = deals.into_iter().filter(|deal| is_admitted(rules, deal)).collect();
     rules.recipes = fitted_recipes(rules, rules.recipes.clone());
+    // Each names the one kind that it changes.
+    let changes = std::mem::take(&mut rules.changes);
+    let may = |change: &ChangeSpec| match &change.when {
+        FilterSpec::And(kind, _) => match **kind {
+            FilterSpec::Kind(kind) => may_change(rules, kind, &change.when, change.effect),
+            _ => false,
+        },
+        _ => false,
+    };
+    let changes = changes.into_iter().filter(may).collect();
+    rules.changes = changes;
+    for kind in rules.kinds.iter_mut().filter(|kind| kind.limit > 1) {
+        kind.lowers.clear();
+    }
 }
 
 pub(super) fn decimal(thousandths: i64) -> Decimal {
@@ -531,7 +611,10 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
         if let Some(effects) = &kind.effects {
             let effect = |(meter, each): (&usize, &i64)| format!("{} = {}", rules.names.meters[*meter], decimal(*each));
             let effects: Vec<String> = effects.iter().map(effect).collect();
-            let _ = writeln!(text, "use = {{ effects = {{ {} }} }}", effects.join(", "));
+            let lower = |(property, by): (&usize, &i64)| format!("p{property}-value = {}", decimal(*by));
+            let lowers: Vec<String> = kind.lowers.iter().map(lower).collect();
+            let (effects, lowers) = (effects.join(", "), lowers.join(", "));
+            let _ = writeln!(text, "use = {{ effects = {{ {effects} }}, lowers = {{ {lowers} }} }}");
         }
         let needs: Vec<String> = kind.needs.iter().map(|name| format!("\"s{name}\"")).collect();
         let _ = writeln!(text, "occupies-slots = [{}]", needs.join(", "));
@@ -612,6 +695,18 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
     }
     for (index, recipe) in rules.recipes.iter().enumerate() {
         let _ = writeln!(text, "[recipe.r{index}]\n{}", recipe_text(recipe));
+    }
+    for (index, ChangeSpec { when, effect }) in rules.changes.iter().enumerate() {
+        let effect = match effect {
+            ChangeEffect::Becomes(kind) => format!("becomes = \"k{kind}\""),
+            ChangeEffect::Marks(mark) => format!("mark = \"m{mark}\""),
+            ChangeEffect::Removes => "remove = true".to_owned(),
+        };
+        let _ = writeln!(text, "[change.x{index}]\nwhen = \"{}\"\n{effect}", filter_text(when));
+    }
+    for (property, FallSpec { by, every, min }) in &rules.falling {
+        let (by, min) = (decimal(*by), decimal(*min));
+        let _ = writeln!(text, "[property.p{property}-value]\nfalls = {{ by = {by}, every = {every}, min = {min} }}");
     }
     text
 }

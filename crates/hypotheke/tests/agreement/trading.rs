@@ -5,7 +5,7 @@ use proptest::prelude::*;
 
 use super::compare;
 use super::generate::{Draw, any_draw};
-use super::rules::any_rules;
+use super::rules::{any_rules, refit};
 use crate::model::{Access, DealSpec, DealTerms, FilterSpec, Rules};
 
 /// Rulesets with deals, in which some holder carries something and most of what could be in the way
@@ -46,7 +46,7 @@ fn loosened(mut rules: Rules, which: u64) -> Option<Rules> {
             caps.clear();
         }
     }
-    for kind in rules.kinds.iter_mut().filter(|kind| kind.pack.is_none()) {
+    for kind in rules.kinds.iter_mut().filter(|kind| kind.pack.is_none() && kind.lowers.is_empty()) {
         if bit() || bit() {
             kind.most = None;
             kind.limit = kind.limit.max(6);
@@ -71,6 +71,7 @@ fn loosened(mut rules: Rules, which: u64) -> Option<Rules> {
             deal.by = Access::Anyone;
         }
     }
+    refit(&mut rules);
     Some(rules)
 }
 

@@ -10,8 +10,8 @@ use hypotheke::text::Source;
 
 use super::rules::{names_of, rules_text};
 use crate::model::{
-    Access, ContainerSpec, DealSpec, DealTerms, Fault, FilterSpec, KindSpec, MeterSpec, RecipeSpec, Rules, SlotSpec,
-    Try, with_fault,
+    Access, ChangeEffect, ChangeSpec, ContainerSpec, DealSpec, DealTerms, FallSpec, Fault, FilterSpec, KindSpec,
+    MeterSpec, RecipeSpec, Rules, SlotSpec, Try, with_fault,
 };
 use crate::names::Plain;
 
@@ -27,6 +27,7 @@ fn kind(weight: i64, limit: u32, tags: &[usize]) -> KindSpec {
         needs: BTreeSet::new(),
         pack: None,
         effects: None,
+        lowers: BTreeMap::new(),
     }
 }
 
@@ -59,6 +60,13 @@ fn rules() -> Rules {
         KindSpec { pack: Some(0), ..kind(500, 1, &[2]) },
         KindSpec { needs: BTreeSet::from([0, 1]), ..kind(2_100, 1, &[1]) },
         KindSpec { most: Some(9), effects: Some(BTreeMap::from([(1, 1_000)])), ..kind(1, 7, &[1]) },
+        KindSpec { properties: BTreeMap::from([(0, 500), (1, 1_000)]), ..kind(1, 7, &[]) },
+        KindSpec {
+            properties: BTreeMap::from([(0, 500)]),
+            effects: Some(BTreeMap::new()),
+            lowers: BTreeMap::from([(0, 500)]),
+            ..kind(1, 1, &[])
+        },
     ];
     let owner = Access::owner;
     let holder = |index, spec: ContainerSpec| ContainerSpec {
@@ -115,13 +123,22 @@ fn rules() -> Rules {
         holds: false,
     };
     let slow = RecipeSpec {
+        at: vec![0, 9],
         inputs: vec![(FilterSpec::Kind(0), 1)],
         tools: Vec::new(),
         by: Access::Anyone,
         duration: 3,
         ..recipe.clone()
     };
+    let both = |kind, filter| FilterSpec::And(Box::new(FilterSpec::Kind(kind)), Box::new(filter));
+    let low = FilterSpec::Not(Box::new(FilterSpec::PropertyAtLeast(0, 500)));
+    let changes = vec![
+        ChangeSpec { when: both(6, low), effect: ChangeEffect::Marks(1) },
+        ChangeSpec { when: both(6, FilterSpec::Mark(1)), effect: ChangeEffect::Becomes(5) },
+    ];
     Rules {
+        changes,
+        falling: BTreeMap::from([(1, FallSpec { by: 700, every: 2, min: 500 })]),
         deals: vec![deal],
         recipes: vec![recipe, slow],
         names,
@@ -154,7 +171,10 @@ fn exploration(rules: &Rules, ruleset: &Arc<Ruleset>) -> Exploration {
         None => format!("c{index}"),
     };
     let names: Vec<String> = rules.containers.iter().enumerate().map(name).collect();
-    let created: String = (0..rules.kinds.len()).map(|kind| format!("  create up to 12 k{kind}\n")).collect();
+    // Of what changes a few are enough, and leave the walks to the others.
+    let most = |kind: usize| if kind < 5 { 12 } else { 2 };
+    let created: String =
+        (0..rules.kinds.len()).map(|kind| format!("  create up to {} k{kind}\n", most(kind))).collect();
     let text = format!("explore\n  containers {}\n{created}", names.join(", "));
     let claims = ClaimsFile::parse(Source::new("walking.claims", text)).unwrap_or_else(|errors| panic!("{errors}"));
     Exploration::new(ruleset, &claims).unwrap_or_else(|errors| panic!("{errors}"))

@@ -51,7 +51,7 @@ impl Model {
         let Cell::Slot(at, slot) = cell else { return false };
         let binds_nobody = match going {
             Going::Nowhere => return false,
-            Going::Out => self.actor.is_some(),
+            Going::Out | Going::Used => self.actor.is_some(),
             Going::To(_) => true,
         };
         match self.slot_said(Right::Take, at, *slot) {
@@ -78,6 +78,13 @@ impl Model {
                 let others = said.contains(&Said::OthersMay).then(|| no("not-allowed"));
                 let found = [others, full.then(|| no("not-empty")), no_take.then(|| no("no-take"))];
                 (keeps(stack), found.into_iter().flatten().collect())
+            }
+            Going::Used => {
+                let low = self.too_low(stack);
+                let said = self.leaving(&side_of(Some(cell)), &None);
+                let others = said.contains(&Said::OthersMay).then(|| no("not-allowed"));
+                let no_take = said.contains(&Said::NobodyMay) && !Fault::BorderForgotten.is_on();
+                (false, low.into_iter().chain(others).chain(no_take.then(|| no("no-take"))).collect())
             }
             Going::To(to) => {
                 let to_container = match to {
@@ -120,6 +127,7 @@ impl Model {
         if sources.is_empty() {
             return Err(no(if self.is_shut_to_all(from) { "no-take" } else { "empty-source" }));
         }
+        self.worn.clear();
         let before = self.clone();
         let mut done = 0;
         for id in &sources {
@@ -156,7 +164,7 @@ impl Model {
         if missing.is_none() {
             let mut copy = before.clone();
             if portions.iter().all(|portion| copy.goes_whole(portion, going, at)) {
-                self.state = copy.state;
+                (self.state, self.worn) = (copy.state, copy.worn);
                 return Ok(u64::try_from(all).unwrap());
             }
         }
@@ -248,6 +256,10 @@ impl Model {
             Going::Out => {
                 self.state.lessen(cell, wanted);
                 self.state.used[stack.kind] += u64::from(wanted);
+                return wanted;
+            }
+            Going::Used => {
+                self.wear(cell);
                 return wanted;
             }
             Going::To(At::Ground) => {

@@ -58,6 +58,10 @@ pub(crate) enum Fault {
     AnyoneCrafts,
     InputsUsedTwice,
     MeterBeyondItsBound,
+    ChangeKeepsTheProperties,
+    OneChangeOfAChain,
+    FallsAtEachTick,
+    FallsBelowItsMinimum,
     OneEffectForAll,
     OutputsBeforeInputsGo,
     WorkWeighsNothing,
@@ -66,7 +70,7 @@ pub(crate) enum Fault {
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 58] = [
+    pub(crate) const ALL: [Fault; 62] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -120,6 +124,10 @@ impl Fault {
         Fault::AnyoneCrafts,
         Fault::InputsUsedTwice,
         Fault::MeterBeyondItsBound,
+        Fault::ChangeKeepsTheProperties,
+        Fault::OneChangeOfAChain,
+        Fault::FallsAtEachTick,
+        Fault::FallsBelowItsMinimum,
         Fault::OneEffectForAll,
         Fault::OutputsBeforeInputsGo,
         Fault::WorkWeighsNothing,

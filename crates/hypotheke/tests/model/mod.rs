@@ -34,7 +34,8 @@ pub(crate) use hypotheke::{Amount, SortKey};
 use placing::Bearer;
 use reasons::{Portion, in_order};
 pub(crate) use rules::{
-    Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, MeterSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
+    Caps, ChangeEffect, ChangeSpec, ContainerSpec, DealSpec, DealTerms, FallSpec, FilterSpec, KindSpec, MeterSpec,
+    Names, RecipeSpec, Rules, SlotSpec, Try,
 };
 pub(crate) use state::{At, Cell, Inside, Job, Owner, Root, Stack, State};
 
@@ -146,6 +147,8 @@ pub(crate) struct Model {
 
     /// Only this number of the container's first slots takes items.
     staying: Option<(Inside, usize)>,
+    /// The stacks that were used and stay.
+    worn: Vec<u64>,
     /// The stack here leaves whole, and no longer blocks anything.
     leaving: Option<Cell>,
     /// The latest that has departed under each name.
@@ -161,6 +164,8 @@ pub(crate) struct Model {
 enum Going {
     To(At),
     Out,
+    /// It stays and wears.
+    Used,
     Nowhere,
 }
 
@@ -316,11 +321,14 @@ impl Request {
     }
 
     /// It may make a stack unfit, or exceed a cap.
-    pub(crate) fn changes_stacks(&self) -> bool {
+    pub(crate) fn changes_stacks(&self, rules: &Rules) -> bool {
         match self {
             Request::Mark(..) | Request::Unmark(..) | Request::Set(..) => true,
-            Request::By(_, inner) => inner.changes_stacks(),
-            Request::Together(steps) => steps.iter().any(Request::changes_stacks),
+            Request::Create(..) => !rules.changes.is_empty(),
+            Request::Use(_, _, kind, _) => !rules.kinds[*kind].lowers.is_empty(),
+            Request::Wait(_) => !rules.falling.is_empty(),
+            Request::By(_, inner) => inner.changes_stacks(rules),
+            Request::Together(steps) => steps.iter().any(|step| step.changes_stacks(rules)),
             _ => false,
         }
     }
@@ -337,6 +345,7 @@ impl Model {
             only_empty: false,
             list: Vec::new(),
             leaving: None,
+            worn: Vec::new(),
             actor: None,
             staying: None,
             lists: 0,
@@ -401,6 +410,7 @@ impl Model {
                 self.state = kept;
             }
         } else if self.lists == 0 {
+            self.change_stacks();
             self.clear_depleted_shortcuts(&before);
             self.close_what_has_gone();
             self.documents.append(&mut self.sent);

@@ -22,6 +22,30 @@ pub(crate) struct KindSpec {
     pub(crate) pack: Option<usize>,
     /// By how much a use changes meters, if it has a use.
     pub(crate) effects: Option<BTreeMap<usize, i64>>,
+    /// By how much a use lowers its properties. If it lowers any, the item stays.
+    pub(crate) lowers: BTreeMap<usize, i64>,
+}
+
+/// What happens to a stack that the filter admits.
+#[derive(Clone, Debug)]
+pub(crate) struct ChangeSpec {
+    pub(crate) when: FilterSpec,
+    pub(crate) effect: ChangeEffect,
+}
+
+#[derive(Clone, Copy, Debug)]
+pub(crate) enum ChangeEffect {
+    Becomes(usize),
+    Marks(usize),
+    Removes,
+}
+
+/// A property falls by so much at each tick that `every` divides.
+#[derive(Clone, Copy, Debug)]
+pub(crate) struct FallSpec {
+    pub(crate) by: i64,
+    pub(crate) every: u64,
+    pub(crate) min: i64,
 }
 
 /// A number between two bounds.
@@ -176,6 +200,9 @@ pub(crate) struct Rules {
     pub(crate) nesting: i64,
     pub(crate) deals: Vec<DealSpec>,
     pub(crate) recipes: Vec<RecipeSpec>,
+    pub(crate) changes: Vec<ChangeSpec>,
+    /// By property.
+    pub(crate) falling: BTreeMap<usize, FallSpec>,
     /// A hand, as a container without rules.
     pub(crate) hand: ContainerSpec,
     pub(crate) names: Names,

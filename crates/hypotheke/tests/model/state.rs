@@ -272,6 +272,13 @@ impl State {
         }
     }
 
+    pub(crate) fn get_mut(&mut self, cell: &Cell) -> Option<&mut Stack> {
+        match cell {
+            Cell::Slot(inside, slot) => self.slots_mut(inside)[*slot].as_mut(),
+            Cell::Ground(id) => self.ground.iter_mut().map(|(stack, _)| stack).find(|stack| stack.id == *id),
+        }
+    }
+
     /// Every container there is but the hands.
     pub(crate) fn containers(&self) -> Vec<Inside> {
         let hand = |inside: &Inside| matches!(inside.root, Root::Hand(_) | Root::Transit) && inside.steps.is_empty();

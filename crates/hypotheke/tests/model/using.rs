@@ -1,7 +1,7 @@
-//! Use: items leave the world, and the meters of the holder that acts change.
+//! Use: items leave the world or wear, and the meters of the holder that acts change.
 
 use super::faults::Fault;
-use super::state::At;
+use super::state::{At, Cell, Stack};
 use super::{Amount, Going, MeterSpec, Model, No, because, no};
 
 impl Model {
@@ -13,7 +13,8 @@ impl Model {
         from: &At,
     ) -> Result<u64, No> {
         let Some(holder) = holder else { return Err(no("unknown")) };
-        self.sources(Some(kind), from, &Going::Out)?;
+        let going = if self.rules.kinds[kind].lowers.is_empty() { Going::Out } else { Going::Used };
+        self.sources(Some(kind), from, &going)?;
         if self.rules.kinds[kind].effects.is_none() {
             return Err(no("no-use"));
         }
@@ -25,7 +26,7 @@ impl Model {
         let allowed = (1..=requested).take_while(|&uses| self.beyond(holder, kind, uses).is_empty()).count() as u64;
         let checked = if exact { requested } else { 1 };
         let before = self.clone();
-        let mut done = match self.carry(amount, Some(kind), from, &Going::Out, (0, 0), false) {
+        let mut done = match self.carry(amount, Some(kind), from, &going, (0, 0), false) {
             Ok(done) => done,
             // Nothing else is checked then.
             Err(refused) if refused.reason == "bad-amount" => return Err(refused),
@@ -47,11 +48,16 @@ impl Model {
                 return Err(self.refuse(before.beyond(holder, kind, checked), allowed));
             }
             let some = Amount::UpTo(u32::try_from(allowed).unwrap());
-            done = self.carry(some, Some(kind), from, &Going::Out, (0, 0), false)?;
+            done = self.carry(some, Some(kind), from, &going, (0, 0), false)?;
             self.list = list;
         }
         if done < u64::from(requested) {
             self.list.extend(before.beyond(holder, kind, requested));
+        }
+        for id in std::mem::take(&mut self.worn) {
+            let cell = self.state.find(id).expect("a place");
+            let stack = self.state.get(&cell).expect("a stack").clone();
+            self.put_elsewhere(&cell, &stack);
         }
         for (meter, value, changed) in before.changed(holder, kind, u32::try_from(done).unwrap()) {
             let spec = &self.rules.meters[holder][&meter];
@@ -60,6 +66,23 @@ impl Model {
             self.state.meters[holder].insert(meter, if Fault::MeterBeyondItsBound.is_on() { changed } else { within });
         }
         Ok(done)
+    }
+
+    /// Nothing falls below 0 by its use.
+    pub(super) fn too_low(&self, stack: &Stack) -> Option<No> {
+        let lowers = &self.rules.kinds[stack.kind].lowers;
+        let low = lowers.iter().find(|(property, by)| stack.properties[*property] < **by);
+        low.map(|(property, by)| because("not-enough", *by, stack.properties[property]))
+    }
+
+    pub(super) fn wear(&mut self, cell: &Cell) {
+        let lowers = self.rules.kinds[self.state.get(cell).expect("a stack").kind].lowers.clone();
+        let stack = self.state.get_mut(cell).expect("a stack");
+        for (property, by) in lowers {
+            *stack.properties.get_mut(&property).expect("a property") -= by;
+        }
+        let id = stack.id;
+        self.worn.push(id);
     }
 
     /// The meters of the holder that change, each with its value before and after, as if there were

@@ -48,6 +48,7 @@ impl Model {
             for job in self.state.jobs.iter_mut().flatten() {
                 job.left = job.left.saturating_sub(1 + u64::from(Fault::TimeRunsTwiceAsFast.is_on()));
             }
+            self.fall();
             self.end_all();
         }
         Ok(u64::from(ticks))

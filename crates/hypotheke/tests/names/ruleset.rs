@@ -5,13 +5,13 @@ use std::sync::Arc;
 
 use hypotheke::{
     Beyond, Cap, Comparison, ContainerDef, Deal, Decimal, DepletedShortcut, Filter, HolderDef, Ingredient, Kind,
-    KindId, Literal, Meter, Price, PropertyValue, PutMode, Recipe, Right, Rounding, Ruleset, WhenFull, WhenUnfit,
-    World,
+    KindId, Literal, Meter, Price, PropertyId, PropertyValue, PutMode, Recipe, Right, Rounding, Ruleset, StackChange,
+    WhenFull, WhenUnfit, World,
 };
 
 use crate::model::{
-    Access, Caps, ContainerSpec, DealSpec, DealTerms, FilterSpec, KindSpec, MeterSpec, Names, RecipeSpec, Rules,
-    SlotSpec, Try,
+    Access, Caps, ChangeEffect, ChangeSpec, ContainerSpec, DealSpec, DealTerms, FallSpec, FilterSpec, KindSpec,
+    MeterSpec, Names, RecipeSpec, Rules, SlotSpec, Try,
 };
 
 struct Reader<'r> {
@@ -94,6 +94,14 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
     let holders = caps.collect();
     let deals = rules.deals().iter().map(|deal| reader.deal(deal)).collect();
     let recipes = rules.recipes().iter().map(|recipe| reader.recipe(recipe)).collect();
+    let changes = rules.changes().iter().map(|change| reader.change(change)).collect();
+    let fall = |property: &hypotheke::Property| {
+        let falling = property.falls()?;
+        let number = Names::find(&reader.names.properties, property.name()).expect("a property");
+        let (by, min) = (falling.by().thousandths(), falling.min().thousandths());
+        Some((number, FallSpec { by, every: u64::from(falling.every()), min }))
+    };
+    let falling = rules.properties().iter().filter_map(fall).collect();
     Rules {
         kinds,
         containers,
@@ -106,6 +114,8 @@ pub(crate) fn rules_of(rules: &Arc<Ruleset>) -> Rules {
         nesting: i64::from(rules.nesting()),
         deals,
         recipes,
+        changes,
+        falling,
         hand: ContainerSpec::hand(),
         names: reader.names,
     }
@@ -144,6 +154,11 @@ impl Reader<'_> {
                 let number = |name: &str| Names::find(&self.names.meters, name).expect("a meter");
                 kind.effects().map(|(meter, each)| (number(meter), each.thousandths())).collect()
             }),
+            lowers: {
+                let number = |id: PropertyId| self.rules.properties()[id.index()].name();
+                let number = |id| Names::find(&self.names.properties, number(id)).expect("a property");
+                kind.lowered().iter().map(|&(id, by)| (number(id), by.thousandths())).collect()
+            },
             pack: kind.pack().map(|def| Names::find(&self.packs, def.id()).expect("a pack")),
         }
     }
@@ -175,6 +190,18 @@ impl Reader<'_> {
             coins_to: deal.coins_to().map(place),
             use_nobody: deal.uses_nobody(),
         }
+    }
+
+    fn change(&mut self, change: &StackChange) -> ChangeSpec {
+        let mark = |id: hypotheke::MarkId| self.rules.marks()[id.index()].name();
+        let effect = match change.effect() {
+            hypotheke::ChangeEffect::Becomes(kind) => ChangeEffect::Becomes(self.kind_number(kind)),
+            hypotheke::ChangeEffect::Marks(id) => {
+                ChangeEffect::Marks(Names::find(&self.names.marks, mark(id)).expect("a mark"))
+            }
+            _ => ChangeEffect::Removes,
+        };
+        ChangeSpec { when: self.filter(change.when()), effect }
     }
 
     fn recipe(&mut self, recipe: &Recipe) -> RecipeSpec {

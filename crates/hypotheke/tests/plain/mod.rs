@@ -5,6 +5,7 @@
 use std::collections::BTreeSet;
 
 use hypotheke::explore::Verb;
+use hypotheke::snapshot::Stack;
 use hypotheke::{
     Action, Amount, ContainerId, DealSide, Decimal, HolderId, Kind, KindId, Landing, LiftAmount, MarkId, Offered,
     Operation, Place, PropertyId, PropertyValue, Recipe, SortKey, StackView, World,
@@ -407,7 +408,7 @@ impl Tried {
             Verb::Wait => {
                 let left: BTreeSet<u64> =
                     world.containers().filter_map(|id| world.job(id)).map(|job| job.left(world.clock())).collect();
-                let next = left.iter().find(|&&left| left > 0).copied();
+                let next = left.iter().copied().find(|&left| left > 0).into_iter().chain(next_fall(world)).min();
                 let one = left.contains(&0) || self.each_tick && next.is_some();
                 let ticks: BTreeSet<u64> = next.into_iter().chain(one.then_some(1)).collect();
                 found.extend(ticks.into_iter().map(|ticks| Action::Wait { ticks: u32::try_from(ticks).expect("few") }));
@@ -598,4 +599,31 @@ pub(crate) fn number_properties(world: &World) -> BTreeSet<PropertyId> {
         listed
     });
     numbers.collect()
+}
+
+/// In how many ticks a property of some stack falls next: of a stack that no container works on.
+fn next_fall(world: &World) -> Option<u64> {
+    let snapshot = world.snapshot();
+    let standing = snapshot.containers.iter().chain(snapshot.holders.iter().flat_map(|holder| &holder.containers));
+    let in_slots = standing.flat_map(|it| &it.stacks).chain(snapshot.packs.iter().flat_map(|it| &it.stacks));
+    let in_slots = in_slots.filter(|in_slot| !in_slot.in_work);
+    let hands = snapshot.holders.iter().filter_map(|holder| holder.hand.as_ref());
+    let landed = snapshot.ground.iter().map(|landed| &landed.stack);
+    let stacks: Vec<_> = in_slots.map(|in_slot| &in_slot.stack).chain(hands).chain(landed).collect();
+    let rules = world.rules();
+    let falls = rules.properties().iter().filter_map(|property| Some((property.name(), property.falls()?)));
+    let next = falls.filter_map(|(name, falling)| {
+        let value = |stack: &Stack| {
+            let kind = rules.kind(rules.find_kind(&stack.kind)?)?;
+            let first = match kind.property(rules.find_property(name)?)? {
+                PropertyValue::Number(number) => number,
+                PropertyValue::Text(_) => return None,
+            };
+            Some(stack.properties.get(name).copied().unwrap_or(first))
+        };
+        let every = u64::from(falling.every());
+        let is_above = stacks.iter().filter_map(|stack| value(stack)).any(|value| value > falling.min());
+        is_above.then(|| every - snapshot.clock % every)
+    });
+    next.min()
 }

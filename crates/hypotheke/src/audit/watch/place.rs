@@ -180,6 +180,7 @@ impl SlotChecks<'_> {
         }
         let rule = self.def.and_then(|def| def.ruled.get(slot as usize));
         self.keeps_id(cell)
+            && key.due_change(self.rules).is_none()
             && cell.count <= self.limit(slot, kind)
             && self.admits(self.def.and_then(|def| def.admits), key)
             && self.admits(rule.and_then(|rule| rule.admits), key)

@@ -3,8 +3,8 @@
 use crate::id::KindId;
 use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
-use crate::ruleset::{Access, Cap, DealSide, Right};
-use crate::world::{Bearer, Event, GROUND, Place, StackLocation, World};
+use crate::ruleset::{Access, Cap, ChangeEffect, DealSide, Kind, Right};
+use crate::world::{Bearer, Event, GROUND, Place, StackClass, StackLocation, World};
 
 /// The checks of the latest operation of those performed, each as a sentence. If it is a deal, its
 /// price and those of the earlier deals.
@@ -14,8 +14,14 @@ pub(in crate::explore) fn explain(world: &World, performed: &[Operation]) -> Vec
         return unique(performed.iter().filter_map(|operation| deal_asks(world, operation)).collect());
     }
     let mut found = Vec::new();
+    let mut gone = None;
     for event in world.events() {
+        let before = gone.take();
         match event {
+            Event::Moved { kind, to, .. } if !to.exists() => gone = Some(*kind),
+            Event::Moved { kind, from, .. } if !from.exists() && changed_into(world, before, *kind).is_some() => {
+                found.extend(changed_into(world, before, *kind));
+            }
             Event::Moved { kind, to, .. } if to.exists() => requested(world, *kind, to, &mut found),
             Event::Swapped { one, other } => {
                 for end in [one, other] {
@@ -24,6 +30,12 @@ pub(in crate::explore) fn explain(world: &World, performed: &[Operation]) -> Vec
                         requested(world, world.rules().kind_id(cell.kind), end, &mut found);
                     }
                 }
+            }
+            Event::Changed { before, .. } if matches!(latest.action, Action::Wait { .. }) => {
+                falls(world, *before, &mut found);
+            }
+            Event::Changed { before, .. } if matches!(latest.action, Action::Use { .. }) => {
+                lowers(world, *before, &mut found);
             }
             Event::Changed { at, .. } if at.exists() => {
                 let place = world.place_of_end(at).map_or_else(String::new, |place| world.place_name(place));
@@ -35,6 +47,34 @@ pub(in crate::explore) fn explain(world: &World, performed: &[Operation]) -> Vec
         }
     }
     unique(found)
+}
+
+/// `The change spoiled: what is `fish and freshness <= 0` becomes bait`
+fn changed_into(world: &World, before: Option<KindId>, after: KindId) -> Option<String> {
+    let rules = world.rules();
+    let change = rules.changes_of(before?).find(|change| change.effect() == ChangeEffect::Becomes(after))?;
+    Some(format!("The change {}: what is `{}` {}", change.id(), change.when(), rules.effect_text(change)))
+}
+
+fn kind_of(world: &World, class: StackClass) -> Kind<'_> {
+    let (rules, key) = (world.rules(), world.classes.key(class.0));
+    rules.known_kind(key.map_or_else(|| rules.kind_id(class.0), |key| key.kind))
+}
+
+/// `freshness falls by 1 every 6 ticks, to 0`
+fn falls(world: &World, class: StackClass, found: &mut Vec<String>) {
+    let rules = world.rules();
+    let kind = kind_of(world, class);
+    let falling = rules.falling().iter().filter(|(property, _)| kind.property(*property).is_some());
+    found.extend(falling.map(|(property, falling)| format!("{} falls {falling}", rules.property(*property).name())));
+}
+
+/// `A use of ice-saw lowers condition by 1`
+fn lowers(world: &World, class: StackClass, found: &mut Vec<String>) {
+    let rules = world.rules();
+    let kind = kind_of(world, class);
+    let lowered = kind.lowered().iter().map(|&(property, by)| (rules.property(property).name(), by));
+    found.extend(lowered.map(|(property, by)| format!("A use of {} lowers {property} by {by}", kind.id())));
 }
 
 fn unique(mut lines: Vec<String>) -> Vec<String> {

@@ -529,7 +529,7 @@ impl Scope {
             return;
         }
         let clock = world.clock();
-        let next = world.jobs_due().map(|(due, _)| due.saturating_sub(clock)).find(|&left| left > 0);
+        let next = world.ticks_to_due();
         let is_due = world.jobs_due().any(|(due, _)| due <= clock);
         let mut ticks: SmallVec<[u64; 2]> = next.into_iter().collect();
         if (is_due || self.each_tick && next.is_some()) && !ticks.contains(&1) {

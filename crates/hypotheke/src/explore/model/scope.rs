@@ -72,6 +72,10 @@ pub(in crate::explore) struct Scope {
     pub(in crate::explore) starts_over_limits: bool,
     /// A claim names a stack by its id, so that ids are a part of the state.
     pub(in crate::explore) has_ids: bool,
+    /// The use of a kind lowers a property of its items.
+    pub(in crate::explore) lowers: bool,
+    /// A property falls with time.
+    pub(in crate::explore) falls: bool,
     /// The containers with interchangeable slots; `None` if symmetry reduction is off.
     pub(in crate::explore) alike: Alike,
 }
@@ -83,11 +87,20 @@ impl Scope {
 
     /// What the verbs read and write.
     pub(in crate::explore) fn effects(&self) -> impl Iterator<Item = Effects> + '_ {
-        self.verbs.iter().map(|verb| verb.effects())
+        self.verbs.iter().map(|verb| match verb.effects() {
+            // Where nothing stays that is used, a use changes no stack, and no wait does where nothing
+            // falls.
+            effects if *verb == Verb::Use && !self.lowers || *verb == Verb::Wait && !self.falls => {
+                Effects { variants: false, lands: false, ..effects }
+            }
+            effects => effects,
+        })
     }
 
     /// Completes derived settings: whether hands take part.
     pub(in crate::explore) fn complete(mut self, world: &World) -> Scope {
+        self.falls = !world.rules().falling().is_empty();
+        self.lowers = world.rules().kinds().any(|kind| !kind.lowered().is_empty());
         for (verb, is_tried) in [
             (Verb::Mark, !self.set.is_empty()),
             (Verb::Unmark, !self.unset.is_empty()),

@@ -9,6 +9,7 @@ use std::collections::BTreeMap;
 
 use crate::id::StackId;
 use crate::language::{Path, PathRoot, PathStep};
+use crate::ruleset::Ruleset;
 use crate::snapshot::{Container, Holder, InSlot, Job, Landed, Pack, Snapshot, Stack};
 
 /// A world reduced to what operations, claims and laws depend on.
@@ -30,7 +31,7 @@ use crate::snapshot::{Container, Holder, InSlot, Job, Landed, Pack, Snapshot, St
 ///     world.perform(&Operation::moving(Amount::All, (depot, from), (depot, to))).unwrap().done();
 /// }
 /// assert_ne!(start.snapshot(), world.snapshot(), "the revision differs");
-/// assert_eq!(Canonical::of(&start.snapshot()), Canonical::of(&world.snapshot()));
+/// assert_eq!(Canonical::of(&rules, &start.snapshot()), Canonical::of(&rules, &world.snapshot()));
 /// # Ok::<(), hypotheke::RulesetErrors>(())
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -38,6 +39,8 @@ pub struct Canonical {
     containers: Vec<CanonicalContainer>,
     holders: Vec<CanonicalHolder>,
     ground: Vec<CanonicalStack>,
+    /// For each property that falls, in how many ticks it does so next.
+    phases: Vec<u64>,
 }
 
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -76,9 +79,9 @@ struct CanonicalStack {
 }
 
 impl Canonical {
-    /// The canonical form of a snapshot.
+    /// The canonical form of a snapshot of a world with these rules.
     #[must_use]
-    pub fn of(snapshot: &Snapshot) -> Canonical {
+    pub fn of(rules: &Ruleset, snapshot: &Snapshot) -> Canonical {
         let Snapshot {
             // Ids carry it, and ids are left out.
             world: _,
@@ -88,8 +91,8 @@ impl Canonical {
             next_stack: _,
             // Only scattered drops read it, and a search drops at one position.
             random: _,
-            // The ticks left of each recipe decide, and these are part of the containers.
-            clock: _,
+            // What is left of each recipe decides, and until each property falls.
+            clock,
             containers,
             holders,
             packs,
@@ -115,6 +118,7 @@ impl Canonical {
                 // No rule reads a position.
                 .map(|Landed { at: _, stack }| reader.stack(stack))
                 .collect(),
+            phases: rules.falling().iter().map(|(_, falling)| falling.ticks_left(*clock)).collect(),
         }
     }
 }

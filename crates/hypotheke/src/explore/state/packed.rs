@@ -251,6 +251,9 @@ impl Packer {
             for nth in 0..self.frame.len() {
                 self.work(world, scope, self.frame[nth], bytes);
             }
+            for (_, falling) in world.rules().falling() {
+                put(bytes, falling.ticks_left(world.clock()));
+            }
         }
         for nth in 0..self.holders.len() {
             for kind in world.shortcuts_of(self.holders[nth]) {

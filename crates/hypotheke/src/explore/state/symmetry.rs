@@ -63,6 +63,10 @@ pub(in crate::explore) fn find(world: &World, scope: &Scope, claims: &[&Ready]) 
         SlotOrder::CarriedIfEjecting => ejects,
         SlotOrder::Carried | SlotOrder::Any => true,
     });
+    // A stack that a rule changes may be new and unfit at once, whatever the verb.
+    if ejects && !world.rules().changes().is_empty() {
+        return Alike::default();
+    }
     let Some(named) = containers_with_named_slots(world, claims) else { return Alike::default() };
     let is_symmetric = |container: u32| {
         let state = world.state(container);

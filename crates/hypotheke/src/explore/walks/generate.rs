@@ -522,7 +522,7 @@ impl<'w> Scene<'w> {
     /// To the next tick at which something is due, or one tick; if all is free, also a bit more.
     fn wait(&mut self) -> Option<Operation> {
         let (world, clock) = (self.world, self.world.clock());
-        let next = world.jobs_due().map(|(due, _)| due.saturating_sub(clock)).find(|&left| left > 0);
+        let next = world.ticks_to_due();
         let is_due = world.jobs_due().next().is_some_and(|(due, _)| due <= clock);
         if !self.is_free {
             let one = is_due || self.scope.each_tick && next.is_some();

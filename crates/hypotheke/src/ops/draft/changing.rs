@@ -71,9 +71,8 @@ impl Draft<'_> {
     pub(in crate::ops) fn new_item(&mut self, kind: KindId, variant: &Variant) -> Result<Item, Refusal> {
         let number = self.kind(kind)?;
         let rules = &self.world.rules;
-        let weight = rules.figures[kind.index()].weight;
         if variant.is_plain() {
-            return Ok(Item { kind: number, class: number, weight, inner: GROUND });
+            return Ok(Item::of_class(kind, number, rules));
         }
         let known_mark = variant.marks().iter().all(|&mark| rules.has_mark(mark));
         let is_number = |property| matches!(rules.known_kind(kind).property(property), Some(PropertyValue::Number(_)));
@@ -82,7 +81,7 @@ impl Draft<'_> {
         }
         let key = ClassKey::new(rules, kind, variant.marks(), variant.properties());
         let class = self.class_of(key);
-        Ok(Item { kind: number, class, weight, inner: GROUND })
+        Ok(Item::of_class(kind, class, &self.world.rules))
     }
 
     /// The number of a class, which is new in the world if necessary.

@@ -20,8 +20,8 @@ pub(super) use transit::Floors;
 
 use super::Done;
 use super::refusal::{Cause, Refusal, Unknown};
-use crate::id::HolderId;
-use crate::ruleset::PutMode;
+use crate::id::{HolderId, KindId};
+use crate::ruleset::{PutMode, Ruleset};
 use crate::snapshot::Outcome;
 use crate::world::{Cell, DepartingEntity, Event, GROUND, Scratch, World};
 
@@ -40,6 +40,11 @@ pub(super) struct Item {
 }
 
 impl Item {
+    /// A new item that is no pack.
+    pub(super) fn of_class(kind: KindId, class: u32, rules: &Ruleset) -> Item {
+        Item { kind: kind.0, class, weight: rules.figures[kind.index()].weight, inner: GROUND }
+    }
+
     /// True if it is a pack that is there already, and so may have something inside.
     pub(super) fn is_pack(self) -> bool {
         self.inner != GROUND

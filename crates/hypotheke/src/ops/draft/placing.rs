@@ -4,7 +4,7 @@ use super::super::allowed::Edge;
 use super::super::refusal::{Cause, Refusal};
 use super::Draft;
 use super::transit::Floors;
-use crate::language::Landing;
+use crate::language::{Landing, Position};
 use crate::quantity::Decimal;
 use crate::ruleset::Right;
 use crate::world::Spot;
@@ -43,6 +43,11 @@ pub(super) struct Placing {
 
 impl Draft<'_> {
     /// Sets the position of stacks that are placed on the ground.
+    /// What lands from now on lands there.
+    pub(in crate::ops) fn be_landing_at(&mut self, at: Position) {
+        self.placing.landing = Landing { at, within: None };
+    }
+
     pub(in crate::ops) fn land_at(&mut self, landing: Landing) -> Result<(), Refusal> {
         if landing.within.is_some_and(Decimal::is_negative) {
             return Err(Refusal::new(Cause::BadAmount));

@@ -215,7 +215,7 @@ impl Compiler {
         Some(kind)
     }
 
-    fn kind_of_deal(&mut self, name: &Word, at: Location) -> Option<KindId> {
+    pub(super) fn kind_of_deal(&mut self, name: &Word, at: Location) -> Option<KindId> {
         let (code, message, help) = match self.rules.resolve_kind(name) {
             Ok(kind) => return Some(kind),
             Err(unknown) => (unknown.code, unknown.message, (unknown.help)()),

@@ -2,6 +2,7 @@
 //! it.
 
 mod access;
+mod changes;
 mod deals;
 mod filters;
 mod migration;
@@ -20,6 +21,7 @@ use crate::language::{NamedPortion, Path};
 use crate::narrow;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::error::RulesetErrors;
+use crate::ruleset::falling::FallingSource;
 use crate::ruleset::kind::{Mark, Property, Tag};
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
@@ -116,6 +118,7 @@ impl Compiler {
         self.index_containers_in_world();
         self.compile_deals();
         self.compile_recipes();
+        self.compile_changes();
         self.compile_migration();
         self.compile_start();
     }
@@ -255,7 +258,7 @@ impl Compiler {
             self.rules
                 .property_index
                 .insert(name.clone(), PropertyId(small(self.rules.properties.len()), self.rules.tag));
-            self.rules.properties.push(Property { name: name.clone(), is_text: false });
+            self.rules.properties.push(Property { name: name.clone(), is_text: false, falls: None });
         }
         // Table columns come property by property; a kind wants its own side by side.
         let mut properties = std::mem::take(&mut self.source.properties);
@@ -285,6 +288,31 @@ impl Compiler {
             range.1 = end + 1;
             self.rules.kind_properties.push((PropertyId(property, self.rules.tag), value));
         }
+        self.compile_falling();
+    }
+
+    fn compile_falling(&mut self) {
+        for FallingSource { property: Written { value: name, at }, falling } in std::mem::take(&mut self.source.falling)
+        {
+            match self.rules.find_property(&name).map(|id| (id, self.rules.property(id).is_text)) {
+                Some((id, false)) => {
+                    self.rules.properties[id.index()].falls = Some(falling);
+                    self.rules.falling.push((id, falling));
+                }
+                Some((_, true)) => {
+                    let fault = Diagnostic::error("wrong-type", at, format!("property `{name}` is a text"));
+                    self.fault(fault.help("Only numbers fall"));
+                }
+                None => {
+                    let names = self.rules.properties.iter().map(|property| &*property.name);
+                    let help = self.suggestion(&name, names.collect::<Vec<_>>());
+                    let fault = Diagnostic::error("unknown-property", at, format!("no kind has the property `{name}`"));
+                    self.fault(fault.label("unknown property").maybe_help(help));
+                }
+            }
+            self.source.falling.push(FallingSource { property: Written { value: name, at }, falling });
+        }
+        self.rules.falling.sort_by_key(|(property, _)| *property);
     }
 
     /// The limit of kinds that state none: the least default of their tags, else the ruleset's,

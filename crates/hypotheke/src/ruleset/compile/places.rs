@@ -3,12 +3,12 @@
 use rustc_hash::{FxHashMap, FxHashSet};
 
 use super::{Compiler, small};
-use crate::id::{ContainerDefId, HolderDefId};
+use crate::id::{ContainerDefId, HolderDefId, PropertyId};
 use crate::quantity::Decimal;
-use crate::ruleset::Access;
-use crate::ruleset::meters::MeterSource;
+use crate::ruleset::meters::{MeterSource, UseOf};
 use crate::ruleset::places::{Cap, ContainerDef, GroupDef, HolderDef, PutMode, SlotDef};
 use crate::ruleset::source::{CapSource, ContainerSource, HolderSource, SlotSource, Written};
+use crate::ruleset::{Access, PropertyValue};
 use crate::text::{Diagnostic, Location, suggestion};
 
 /// The most slots of one container.
@@ -219,8 +219,43 @@ impl Compiler {
                 effects.push((meter.value.as_str().into(), number));
             }
             effects.sort();
-            self.rules.uses.insert(kind, effects);
+            let lowers = self.compile_lowered(kind, source.lowers);
+            self.rules.uses.insert(kind, UseOf { effects, lowers });
         }
+    }
+
+    /// What a use lowers belongs to one item: a stack has one value for all of its items.
+    fn compile_lowered(&mut self, kind: u32, lowers: Vec<(Written<String>, Decimal)>) -> Vec<(PropertyId, Decimal)> {
+        let mut lowered = Vec::new();
+        for (property, number) in lowers {
+            let known = self.rules.find_property(&property.value);
+            let kind = self.rules.known_kind(self.rules.kind_id(kind));
+            let value = known.and_then(|id| kind.property(id));
+            let (code, message, help) = match (known, value) {
+                (Some(id), Some(PropertyValue::Number(_))) if kind.stack_limit() == 1 => {
+                    lowered.push((id, number));
+                    continue;
+                }
+                (Some(_), Some(PropertyValue::Number(_))) => (
+                    "not-supported",
+                    format!(
+                        "a use lowers `{}` of one `{}`, and stacks hold up to {}",
+                        property.value,
+                        kind.id(),
+                        kind.stack_limit()
+                    ),
+                    "Set `stack-limit = 1` for the kind".to_owned(),
+                ),
+                _ => (
+                    "unknown-property",
+                    format!("`{}` has no property `{}` that is a number", kind.id(), property.value),
+                    format!("Add it to the kind: `properties.{} = 10`", property.value),
+                ),
+            };
+            self.fault(Diagnostic::error(code, property.at, message).help(help));
+        }
+        lowered.sort_by_key(|(property, _)| *property);
+        lowered
     }
 
     /// Thresholds in rising order; each has a weight and a name of its own.

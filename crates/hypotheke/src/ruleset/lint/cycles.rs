@@ -1,17 +1,19 @@
 //! Cycles of recipes and deals that turn items into more of them.
 //!
-//! Each recipe and each deal is a conversion: it takes items and gives others. A cycle gains if some
-//! numbers of conversions together leave no fewer items of any kind, and more of one. These numbers
-//! are a solution of a linear program. What a cycle does not need is left out of it, as far as there is time. The program is
-//! solved in floating point, so its solution is only a proposal: a cycle is reported if it gains by
-//! whole numbers, added up exactly.
+//! Each recipe, each deal and each change is a conversion: it takes items and gives others. A cycle
+//! gains if some numbers of conversions together leave no fewer items of any kind, and more of one.
+//! These numbers are a solution of a linear program. What a cycle does not need is left out of it, as
+//! far as there is time. The program is solved in floating point, so its solution is only a proposal:
+//! a cycle is reported if it gains by whole numbers, added up exactly.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use microlp::{ComparisonOp, OptimizationDirection, Problem, Variable};
 
+use crate::filter::Outlook;
 use crate::id::KindId;
 use crate::ruleset::access::Access;
+use crate::ruleset::changes::ChangeEffect;
 use crate::ruleset::deals::{Deal, DealSide, Terms};
 use crate::ruleset::kind::Kind;
 use crate::ruleset::recipes::{Ingredient, Of, Recipe};
@@ -74,6 +76,7 @@ struct Conversion {
 
 enum What {
     Recipe(Box<str>),
+    Change(Box<str>),
     Deal { side: DealSide, goods: String, at: Box<str>, has_price: bool },
 }
 
@@ -94,19 +97,30 @@ impl Conversion {
         match &self.what {
             What::Recipe(name) if times == 1 => format!("recipe {name}"),
             What::Recipe(name) => format!("{times} times recipe {name}"),
+            What::Change(name) if times == 1 => format!("change {name}"),
+            What::Change(name) => format!("{times} times change {name}"),
             What::Deal { side, goods, at, .. } if times == 1 => format!("{} {goods} at {at}", side.word()),
             What::Deal { side, goods, at, .. } => format!("{times} times {} {goods} at {at}", side.word()),
         }
     }
 }
 
-/// All recipes, and all deals as holders make them.
+/// All recipes, all deals as holders make them, and all changes of one kind into another.
 fn conversions(rules: &Ruleset) -> Vec<Conversion> {
     let recipes = rules.recipes().iter().zip(&rules.source.recipes);
     let mut found: Vec<Conversion> = recipes.map(|(recipe, source)| of_recipe(rules, recipe, source.id.at)).collect();
     for (deal, source) in rules.deals().iter().zip(&rules.source.deals) {
         if *deal.by() != Access::Nobody {
             of_deal(rules, deal, source.id.at, &mut found);
+        }
+    }
+    for (change, source) in rules.changes().iter().zip(&rules.source.changes) {
+        let ChangeEffect::Becomes(other) = change.effect() else { continue };
+        let test = &rules.filter(change.filter()).test;
+        for kind in rules.kinds().filter(|kind| test.outlook(kind) != Outlook::Never) {
+            let takes = vec![Taken { kinds: vec![kind.handle()], count: 1 }];
+            let what = What::Change(change.id().into());
+            found.push(Conversion { what, at: source.id.at, takes, gives: vec![(other, 1)] });
         }
     }
     found

@@ -251,11 +251,6 @@ impl Ruleset {
         own.map(|(_, number)| RecipeId(number, self.tag))
     }
 
-    /// Whether any recipe takes time.
-    pub(crate) fn takes_time(&self) -> bool {
-        self.containers.iter().any(|def| def.works)
-    }
-
     /// Whether a recipe is carried out at a container, by the same name.
     pub(crate) fn is_station(&self, recipe: RecipeId, container: &str) -> bool {
         // The numbers ascend.

@@ -1,0 +1,34 @@
+//! Properties that fall with time: when that is due.
+
+use rustc_hash::FxHashSet;
+
+use super::{ClassKey, World};
+
+impl World {
+    /// In how many ticks a property of some stack falls next. What a container works on does not
+    /// fall.
+    fn ticks_to_fall(&self) -> Option<u64> {
+        let rules = &self.rules;
+        if rules.falling().is_empty() {
+            return None;
+        }
+        let there = (0..self.container_count()).filter(|&container| self.is_there(container));
+        let stacks = there.flat_map(|container| self.stacks_of(container)).filter(|(spot, _)| !self.is_in_work(*spot));
+        let mut seen = FxHashSet::default();
+        let classes = stacks.filter(|(_, cell)| seen.insert(cell.class));
+        let next = classes.filter_map(|(_, cell)| {
+            let plain = || ClassKey::plain(rules.kind_id(cell.kind));
+            let key = self.classes.key(cell.class).cloned().unwrap_or_else(plain);
+            key.next_fall(rules, self.clock())
+        });
+        next.min()
+    }
+
+    /// In how many ticks something falls due next; `None` if nothing does. What is due already does
+    /// not count.
+    pub(crate) fn ticks_to_due(&self) -> Option<u64> {
+        let clock = self.clock();
+        let job = self.jobs_due().map(|(due, _)| due.saturating_sub(clock)).find(|&left| left > 0);
+        job.into_iter().chain(self.ticks_to_fall()).min()
+    }
+}
