@@ -6,7 +6,7 @@
 use std::hint::black_box;
 use std::sync::Arc;
 
-use hypotheke::{Amount, ContainerId, Operation, Ruleset, World};
+use hypotheke::{Amount, ContainerId, Decimal, Operation, Ruleset, World};
 use hypotheke_bench::timed;
 
 const RUNS: usize = 11;
@@ -77,6 +77,21 @@ fn at_work(stations: u32, together: u32) -> World {
     world
 }
 
+/// A store with a number of stacks, of which some fall every 5 ticks.
+fn with_food(stacks: u32, food: u32) -> World {
+    let rules = Ruleset::builder()
+        .kind("rock", |it| it)
+        .kind("fish", |it| it.property("freshness", Decimal::from(1_000)))
+        .container("store", |it| it.slots(stacks))
+        .falling("freshness", Decimal::from(1), 5, Decimal::ZERO)
+        .start("store", [format!("{} rock", stacks - food).as_str(), format!("{food} fish").as_str()])
+        .build()
+        .unwrap_or_else(|errors| panic!("{errors}"));
+    let mut world = World::new(&Arc::new(rules));
+    world.set_undo_limit(1);
+    world
+}
+
 /// The median over all runs, in microseconds for each.
 fn median(mut run: impl FnMut()) -> f64 {
     let mut time = || timed(&mut || (0..EACH).for_each(|_| run())).as_secs_f64() * 1e6 / f64::from(EACH);
@@ -106,6 +121,17 @@ fn main() {
         });
         let linting = timed(&mut || _ = black_box(rules.lint())).as_secs_f64() * 1e3;
         println!("  one is carried out and undone in {crafting:.1} µs; all warnings are found in {linting:.1} ms");
+    }
+    for (stacks, food) in [(1_000, 10), (100_000, 10), (1_000_000, 10), (1_000_000, 100_000)] {
+        let mut world = with_food(stacks, food);
+        let mut wait = |ticks: u32| {
+            if let Ok(outcome) = world.perform(&Operation::waiting(ticks)) {
+                let _ = world.undo(outcome.revision());
+            }
+        };
+        let idle = median(|| wait(4));
+        let falling = if food == TOGETHER { median(|| wait(5)) } else { timed(&mut || wait(5)).as_secs_f64() * 1e6 };
+        println!("{stacks} stacks, {food} of them fall: {falling:.1} µs, a wait before that {idle:.2} µs");
     }
     for (stations, together) in [(100, 10), (1_000, 10), (10_000, 10), (100_000, 10), (1_000, 1_000), (10_000, 10_000)]
     {

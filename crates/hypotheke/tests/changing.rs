@@ -48,16 +48,13 @@ carries = [\"pockets\"]
 ";
 
 #[test]
-fn what_is_wrong_in_a_ruleset_is_told() {
+fn each_fault_of_a_change_has_its_place_and_a_remedy() {
     let change = |lines: &str| format!("[change.x]\n{lines}\n");
     let cases = [
-        (
-            change("when = \"saw\"\nremove = true"),
-            "2 changes-at-once: change `x` changes each `saw` as soon as it is there",
-        ),
+        (change("when = \"saw\"\nremove = true"), "2 changes-at-once: change `x` changes each new `saw` at once"),
         (
             change("when = \"saw and condition <= 3\"\nmark = \"dull\""),
-            "2 changes-at-once: change `x` changes each `saw` as soon as it is there",
+            "2 changes-at-once: change `x` changes each new `saw` at once",
         ),
         (change("when = \"saw and dull\""), "1 missing-key: change `x` has no effect"),
         (change("remove = true"), "1 missing-key: change `x` has no `when`"),

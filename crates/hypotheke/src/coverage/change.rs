@@ -1,14 +1,14 @@
 //! One rule of a ruleset as it is not written.
 
-use crate::filter::Filter;
+use crate::filter::{Filter, Outlook};
 use crate::id::KindId;
 use crate::language::NamedVariant;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    Beyond, CapSource, DealSide, DealSource, DepletedShortcut, Falling, HolderSource, Ingredient, IngredientSource,
-    KindPatch, PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset, RulesetSource, WhenFull,
-    WhenUnfit, Written,
+    Beyond, CapSource, ChangeEffect, DealSide, DealSource, DepletedShortcut, Falling, HolderSource, Ingredient,
+    IngredientSource, KindPatch, PropertySource, PutMode, Recipe, RecipeSource, Right, Rounding, Ruleset,
+    RulesetSource, StackChange, WhenFull, WhenUnfit, Written,
 };
 
 /// Where a filter stands.
@@ -131,7 +131,7 @@ pub(super) enum Change {
     /// A property that falls with time; `None` if it does not.
     Falling(usize, Option<Falling>),
     /// Without a change of stacks.
-    NoStackChange(usize),
+    Stays(usize),
     Protected(usize),
     /// A slot in the list of those that a kind needs.
     Need(OfKind, usize),
@@ -191,10 +191,6 @@ pub(super) enum Change {
 impl Change {
     /// The change as that of a single kind, which can be made in place.
     pub(super) fn of_kind(&self, rules: &Ruleset) -> Option<(KindId, KindPatch)> {
-        // What a change makes is checked when the whole is compiled.
-        if !rules.changes().is_empty() {
-            return None;
-        }
         let (kind, patch) = match self {
             Change::KindWeight(kind, weight) => (*kind, KindPatch::Weight(*weight)),
             Change::KindValue(kind, value) => (*kind, KindPatch::Value(*value)),
@@ -207,7 +203,19 @@ impl Change {
             Change::Number(of, number) => (of.kind, KindPatch::Number(rules.find_property(&of.name)?, *number)),
             _ => return None,
         };
-        Some((rules.kind_id(u32::try_from(kind).ok()?), patch))
+        let id = rules.kind_id(u32::try_from(kind).ok()?);
+        // Whether a change can always be carried out is checked when the whole is compiled, and that
+        // what a use lowers has stacks of one item.
+        let is_checked = |change: &StackChange| {
+            let test = &rules.filter(change.filter()).test;
+            change.effect() == ChangeEffect::Becomes(id)
+                || test.outlook(&rules.known_kind(id)) != Outlook::Never
+                || test.reads_figures()
+        };
+        let has_tags = matches!(patch, KindPatch::NoTag(_));
+        let is_bound = !rules.known_kind(id).lowered().is_empty()
+            || rules.changes().iter().any(|change| has_tags || is_checked(change));
+        (!is_bound).then_some((id, patch))
     }
 
     /// Makes the change.
@@ -311,7 +319,7 @@ impl Change {
             Change::Falling(number, None) => {
                 source.falling.remove(*number);
             }
-            Change::NoStackChange(change) => {
+            Change::Stays(change) => {
                 source.changes.remove(*change);
             }
             Change::Meter(holder, number, change) => {

@@ -10,17 +10,13 @@ use crate::id::{MarkId, PropertyId};
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::SampleStack;
-use crate::ruleset::{Cap, ContainerDef, DealTerms, FilterId, GroupDef, HolderDef, Kind, Of, Ruleset};
+use crate::ruleset::{Cap, ChangeEffect, ContainerDef, DealTerms, FilterId, GroupDef, HolderDef, Kind, Of, Ruleset};
 
 /// The maximum number of marks and comparisons to combine.
 const MAX_ATOMS: usize = 10;
 
 /// Why the change alters nothing, if that can be shown.
 pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change) -> Option<String> {
-    // A stack that a rule changes may be where none of its kind could come.
-    if !rules.changes().is_empty() {
-        return None;
-    }
     match change {
         Change::RulesetLimit(_) | Change::TagLimit(..) => {
             let same = |kind: Kind<'_>| kind.stack_limit() == changed.known_kind(kind.handle()).stack_limit();
@@ -88,8 +84,10 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
             let kind = nth_kind(rules, of.kind)?;
             same_kind(rules, changed, kind).then(|| "no filter depends on it".to_owned())
         }
-        // No holder uses what can't be consumed.
-        Change::Effect(of, ..) if nth_kind(rules, of.kind)?.is_protected() => {
+        // No holder uses what can't be consumed, unless it stays.
+        Change::Effect(of, ..)
+            if nth_kind(rules, of.kind).is_some_and(|kind| kind.is_protected() && kind.lowered().is_empty()) =>
+        {
             Some("its items are protected, so that none can be used".to_owned())
         }
         // What they decide can be measured, whatever else they do.
@@ -102,7 +100,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::NoUse(_)
         | Change::Effect(..)
         | Change::Lowered(..)
-        | Change::NoStackChange(_)
+        | Change::Stays(_)
         | Change::Falling(..)
         | Change::Meter(..)
         | Change::Text(..)
@@ -142,15 +140,21 @@ pub(super) fn nth_kind(rules: &Ruleset, number: usize) -> Option<Kind<'_>> {
     (number < rules.kinds().len()).then(|| rules.known_kind(rules.kind_id(narrow::index(number))))
 }
 
-/// The kinds that can ever be in a container. An unfit stack was fit when it entered.
+/// The kinds that can ever be in a container. An unfit stack was fit when it entered, unless it has
+/// become another kind since.
 fn kinds_in<'r>(rules: &'r Ruleset, def: &'r ContainerDef) -> impl Iterator<Item = Kind<'r>> {
-    rules.kinds().filter(|kind| may_be_admitted(rules, def.admits, kind.handle()))
+    rules.kinds().filter(|&kind| may_be_admitted(rules, def.admits, kind.handle()) || is_made(rules, kind))
+}
+
+/// Whether a stack may become one of this kind, wherever it is.
+fn is_made(rules: &Ruleset, kind: Kind<'_>) -> bool {
+    rules.changes().iter().any(|change| change.effect() == ChangeEffect::Becomes(kind.handle()))
 }
 
 /// The kinds that can ever be in one of its slots.
 fn kinds_in_slot<'r>(rules: &'r Ruleset, def: &'r ContainerDef, slot: usize) -> impl Iterator<Item = Kind<'r>> {
     let own = def.ruled.get(slot).and_then(|slot| slot.admits);
-    kinds_in(rules, def).filter(move |kind| may_be_admitted(rules, own, kind.handle()))
+    kinds_in(rules, def).filter(move |&kind| may_be_admitted(rules, own, kind.handle()) || is_made(rules, kind))
 }
 
 fn limit_in(def: &ContainerDef, slot: usize, kind: Kind<'_>) -> u32 {
@@ -279,7 +283,9 @@ fn stricter_within(rules: &Ruleset, def: &ContainerDef) -> bool {
         if depends_on_stack(around) || within.is_some_and(depends_on_stack) {
             return false;
         }
-        rules.kinds().all(|kind| within.is_some_and(|within| !within.admits(&kind)) || around.admits(&kind))
+        let never_within =
+            |kind: &Kind<'_>| within.is_some_and(|within| !within.admits(kind)) && !is_made(rules, *kind);
+        rules.kinds().all(|kind| never_within(&kind) || around.admits(&kind))
     };
     rules.kinds().filter_map(Kind::pack).all(admitted_anyway)
 }
@@ -335,7 +341,8 @@ fn same_filter(rules: &Ruleset, changed: &Ruleset, at: FilterAt, is_gone: bool) 
         | FilterAt::Change(_) => None,
     };
     let (one, other) = (test_at(rules, at), test_at(changed, at));
-    let same = rules.kinds().all(|kind| around.is_some_and(|around| !around.admits(&kind)) || agree(kind, one, other));
+    let never_there = |kind: Kind<'_>| around.is_some_and(|around| !around.admits(&kind)) && !is_made(rules, kind);
+    let same = rules.kinds().all(|kind| never_there(kind) || agree(kind, one, other));
     same.then(|| "it has the same result for every kind".to_owned())
 }
 

@@ -62,9 +62,7 @@ impl Candidates<'_> {
                 used.collect()
             }
             Change::Falling(number, _) => self.of_falling(*number),
-            Change::NoStackChange(number) | Change::Filter(FilterAt::Change(number), _) => {
-                self.of_stack_change(*number)
-            }
+            Change::Stays(number) | Change::Filter(FilterAt::Change(number), _) => self.of_stack_change(*number),
             Change::Meter(holder, number, _) => {
                 let def = &rules.holders()[*holder];
                 let name = def.meters()[*number].name();

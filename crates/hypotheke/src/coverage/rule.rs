@@ -509,7 +509,7 @@ impl List<'_> {
         let source = self.source;
         let change = &source.changes[index];
         let subject = Subject::new(SubjectKind::Change, &*change.id.value);
-        let without = vec![(WITHOUT.to_owned(), Change::NoStackChange(index))];
+        let without = vec![(WITHOUT.to_owned(), Change::Stays(index))];
         self.add(&subject, "the change".to_owned(), change.id.at, without);
         if let Some(when) = &change.when {
             self.of_filter(&subject, "when", when, FilterAt::Change(index));

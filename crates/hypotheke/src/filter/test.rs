@@ -86,6 +86,16 @@ impl Test {
         self.looked_at(kind, true)
     }
 
+    /// Whether it compares the weight or the value of a kind.
+    pub(crate) fn reads_figures(&self) -> bool {
+        match self {
+            Test::Compare(measure, ..) => matches!(measure, Measure::Weight | Measure::Value),
+            Test::Tag(_) | Test::Mark(_) | Test::Kind(_) => false,
+            Test::Not(part) => part.reads_figures(),
+            Test::All(parts) | Test::Any(parts) => parts.iter().any(Test::reads_figures),
+        }
+    }
+
     fn looked_at(&self, kind: &impl Subject, is_fresh: bool) -> Outlook {
         match self {
             Test::Mark(_) => Outlook::Depends,

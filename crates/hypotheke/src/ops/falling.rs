@@ -6,15 +6,18 @@ use super::draft::Draft;
 use crate::world::Spot;
 
 impl Draft<'_> {
-    /// In how many ticks from a tick on a property of some stack falls next.
-    pub(super) fn ticks_to_fall(&self, clock: u64) -> Option<u64> {
+    /// The next tick after one, up to an end, at which a property of some stack falls. Only where
+    /// one could fall until then it looks for such a stack.
+    pub(super) fn next_fall(&self, clock: u64, end: u64) -> Option<u64> {
         let rules = &self.world.rules;
-        if rules.falling().is_empty() {
+        let first = rules.falling().iter().map(|(_, falling)| falling.ticks_left(clock)).min()?;
+        if clock.saturating_add(first) > end {
             return None;
         }
         let mut seen = FxHashSet::default();
-        let cells = self.all_spots().map(|spot| self.cell(spot)).filter(|cell| seen.insert(cell.class));
-        cells.filter_map(|cell| self.class_key(cell).next_fall(rules, clock)).min()
+        let cells = self.falling_spots().map(|spot| self.cell(spot)).filter(|cell| seen.insert(cell.class));
+        let left = cells.filter_map(|cell| self.class_key(cell).next_fall(rules, clock)).min()?;
+        clock.checked_add(left)
     }
 
     /// Lets all properties fall that do so at a tick. What then is due for a change changes, and what
@@ -28,7 +31,7 @@ impl Draft<'_> {
             return Ok(0);
         }
         self.begin_step();
-        let all: Vec<Spot> = self.all_spots().collect();
+        let all: Vec<Spot> = self.falling_spots().collect();
         let mut after: FxHashMap<u32, Option<u32>> = FxHashMap::default();
         let mut fallen = Vec::new();
         for spot in all {
@@ -56,13 +59,15 @@ impl Draft<'_> {
         Ok(count)
     }
 
-    /// The places of all stacks, apart from what containers work on.
-    fn all_spots(&self) -> impl Iterator<Item = Spot> + '_ {
+    /// The places of all stacks that may fall. What containers work on is not among them.
+    fn falling_spots(&self) -> impl Iterator<Item = Spot> + '_ {
         let there = (0..self.world.container_count()).filter(|&container| self.world.is_there(container));
         there.flat_map(move |container| {
-            let next = move |from: u32| self.next_stack_in(container, None, from);
-            let slots = std::iter::successors(next(0), move |slot| slot.checked_add(1).and_then(next));
-            slots.map(move |slot| Spot { container, slot })
+            self.world.rules.falling_kinds.iter().flat_map(move |&kind| {
+                let next = move |from: u32| self.next_stack_in(container, Some(kind), from);
+                let slots = std::iter::successors(next(0), move |slot| slot.checked_add(1).and_then(next));
+                slots.map(move |slot| Spot { container, slot })
+            })
         })
     }
 }

@@ -62,7 +62,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, kind: KindId, from: Pl
     if done < u64::from(requested) {
         draft.note_causes(metering.beyond(u64::from(requested)));
     }
-    // Afterwards, so that no item is used where it comes to, too.
+    // Afterwards, so that no item is used twice: in its slot, and where it goes.
     let used = draft.events()[before..].iter().filter_map(|event| match event {
         Event::Changed { at, .. } => Some(at.spot),
         _ => None,

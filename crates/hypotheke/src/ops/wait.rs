@@ -50,7 +50,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, ticks: u32) -> Planned {
         fall_ticks: 0,
         falls: 0,
     };
-    while let Some(next) = going.next(draft).filter(|&next| next <= end) {
+    while let Some(next) = going.next(draft, end).filter(|&next| next <= end) {
         going.advance(draft, next);
         going.fall(draft)?;
         going.end_all(draft)?;
@@ -74,9 +74,9 @@ struct Going {
 }
 
 impl Going {
-    /// The next tick at which something falls due.
-    fn next(&mut self, draft: &Draft<'_>) -> Option<u64> {
-        let falls = draft.ticks_to_fall(self.clock).map(|left| self.clock.saturating_add(left));
+    /// The next tick up to an end at which something falls due.
+    fn next(&mut self, draft: &Draft<'_>, end: u64) -> Option<u64> {
+        let falls = draft.next_fall(self.clock, end);
         self.coming.peek().map(|next| next.0).into_iter().chain(falls).min()
     }
 

@@ -367,6 +367,7 @@ impl Lister<'_> {
             deals_at: _,
             changes: _,
             falling: _,
+            falling_kinds: _,
             recipes: _,
             recipe_index: _,
             recipes_at: _,

@@ -87,6 +87,8 @@ pub struct Ruleset {
     pub(super) changes: Vec<StackChange>,
     /// In the order of the properties.
     pub(super) falling: Vec<(PropertyId, Falling)>,
+    /// The kinds that have one of them.
+    pub(crate) falling_kinds: Vec<u32>,
     pub(super) deals: Vec<Deal>,
     /// The numbers of the deals at each container, by its name in the world.
     pub(super) deals_at: FxHashMap<Box<str>, Vec<u32>>,

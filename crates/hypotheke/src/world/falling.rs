@@ -2,7 +2,7 @@
 
 use rustc_hash::FxHashSet;
 
-use super::{ClassKey, World};
+use super::{ClassKey, Spot, World};
 
 impl World {
     /// In how many ticks a property of some stack falls next. What a container works on does not
@@ -13,10 +13,16 @@ impl World {
             return None;
         }
         let there = (0..self.container_count()).filter(|&container| self.is_there(container));
-        let stacks = there.flat_map(|container| self.stacks_of(container)).filter(|(spot, _)| !self.is_in_work(*spot));
+        let stacks = there.flat_map(|container| {
+            rules.falling_kinds.iter().flat_map(move |&kind| {
+                let next = move |from: u32| self.next_of_kind(container, kind, from);
+                let slots = std::iter::successors(next(0), move |slot| slot.checked_add(1).and_then(next));
+                slots.map(move |slot| self.cell(Spot { container, slot }))
+            })
+        });
         let mut seen = FxHashSet::default();
-        let classes = stacks.filter(|(_, cell)| seen.insert(cell.class));
-        let next = classes.filter_map(|(_, cell)| {
+        let classes = stacks.filter(|cell| seen.insert(cell.class));
+        let next = classes.filter_map(|cell| {
             let plain = || ClassKey::plain(rules.kind_id(cell.kind));
             let key = self.classes.key(cell.class).cloned().unwrap_or_else(plain);
             key.next_fall(rules, self.clock())

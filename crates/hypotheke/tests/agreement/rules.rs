@@ -242,8 +242,8 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     )
 }
 
-/// A change of one kind: as soon as a property is low, or a mark is there. Not fitted to the kinds
-/// that there are.
+/// A change of one kind: as soon as a property is low, or with a mark. Not fitted to the kinds of a
+/// ruleset.
 fn any_change() -> impl Strategy<Value = (usize, ChangeSpec)> {
     let low = |(property, least)| FilterSpec::Not(Box::new(FilterSpec::PropertyAtLeast(property, least)));
     let when = prop_oneof![

@@ -81,8 +81,8 @@ impl Model {
             let before = stack.properties.clone();
             for (property, FallSpec { by, min, .. }) in &falling {
                 if let Some(value) = stack.properties.get_mut(property) {
-                    let least = if Fault::FallsBelowItsMinimum.is_on() { i64::MIN } else { *min };
-                    *value = (*value).min((*value - by).max(least));
+                    let min = if Fault::FallsBelowItsMinimum.is_on() { i64::MIN } else { *min };
+                    *value = (*value).min((*value - by).max(min));
                 }
             }
             if before != stack.properties {

@@ -91,7 +91,7 @@ impl Canonical {
             next_stack: _,
             // Only scattered drops read it, and a search drops at one position.
             random: _,
-            // What is left of each recipe decides, and until each property falls.
+            // Only the ticks until recipes end and properties fall matter.
             clock,
             containers,
             holders,

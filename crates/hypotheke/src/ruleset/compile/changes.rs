@@ -95,7 +95,7 @@ impl Compiler {
         let test = &self.rules.filter(change.when).test;
         for kind in self.rules.kinds().filter(|kind| test.outlook(kind) != Outlook::Never) {
             if test.admits(&kind) {
-                let message = format!("{whose} changes each `{}` as soon as it is there", kind.id());
+                let message = format!("{whose} changes each new `{}` at once", kind.id());
                 let help = "Name a property that falls, or a mark, in `when`";
                 return Some(Diagnostic::error("changes-at-once", at, message).help(help));
             }

@@ -22,7 +22,7 @@ use crate::narrow;
 use crate::ruleset::bits::Bits;
 use crate::ruleset::error::RulesetErrors;
 use crate::ruleset::falling::FallingSource;
-use crate::ruleset::kind::{Mark, Property, Tag};
+use crate::ruleset::kind::{Kind, Mark, Property, Tag};
 use crate::ruleset::source::{KindAt, PropertySource, RulesetSource, StartSource, Written};
 use crate::ruleset::start::{StartEntry, StartPortion};
 use crate::ruleset::toml::name_fault;
@@ -313,6 +313,9 @@ impl Compiler {
             self.source.falling.push(FallingSource { property: Written { value: name, at }, falling });
         }
         self.rules.falling.sort_by_key(|(property, _)| *property);
+        let falls = |kind: &Kind<'_>| kind.properties().any(|(id, _)| self.rules.property(id).falls.is_some());
+        let falling_kinds = self.rules.kinds().filter(falls).map(|kind| small(kind.handle().index())).collect();
+        self.rules.falling_kinds = falling_kinds;
     }
 
     /// The limit of kinds that state none: the least default of their tags, else the ruleset's,
