@@ -5,7 +5,7 @@ use crate::narrow;
 use crate::ruleset::Border;
 use crate::world::{Bearer, ContainerState, NONE, Spot, Sums};
 
-/// By how much the sums of containers and holders had changed at a point of a draft: what comes then
+/// By how much the sums of containers and holders had changed at a point of a draft. Later changes
 /// must not make an excess worse, and may leave it.
 #[derive(Debug, Default)]
 pub(in crate::ops) struct Floors {
