@@ -59,6 +59,28 @@ pub(crate) const CANTEEN: &[DemoFile] = &[
     },
 ];
 
+/// A workshop in which things take time, wear, spoil and come by chance, a copy with a mistake, and
+/// claims about both.
+pub(crate) const WORKSHOP: &[DemoFile] = &[
+    DemoFile { path: "workshop/rules.toml", text: include_str!("../demo/workshop/rules.toml") },
+    DemoFile { path: "workshop/salvage.toml", text: include_str!("../demo/workshop/salvage.toml") },
+    DemoFile { path: "workshop/claims/bench.claims", text: include_str!("../demo/workshop/claims/bench.claims") },
+    DemoFile { path: "workshop/claims/stores.claims", text: include_str!("../demo/workshop/claims/stores.claims") },
+    DemoFile { path: "workshop/claims/stove.claims", text: include_str!("../demo/workshop/claims/stove.claims") },
+    DemoFile {
+        path: "workshop/scenarios/bench.scenario",
+        text: include_str!("../demo/workshop/scenarios/bench.scenario"),
+    },
+    DemoFile {
+        path: "workshop/scenarios/stores.scenario",
+        text: include_str!("../demo/workshop/scenarios/stores.scenario"),
+    },
+    DemoFile {
+        path: "workshop/scenarios/stove.scenario",
+        text: include_str!("../demo/workshop/scenarios/stove.scenario"),
+    },
+];
+
 /// Saves at noon and at night, and in autumn with the first version of the ruleset.
 pub(crate) const SAVES: &[DemoFile] = &[
     DemoFile { path: "saves/noon.json", text: include_str!("../demo/saves/noon.json") },
@@ -77,4 +99,5 @@ pub(crate) fn all() -> impl Iterator<Item = &'static DemoFile> {
         .chain(EARLIER)
         .chain(LOOPHOLES)
         .chain(CANTEEN)
+        .chain(WORKSHOP)
 }

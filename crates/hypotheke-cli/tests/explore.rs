@@ -15,6 +15,21 @@ fn a_trade_that_makes_money_is_found_and_the_right_price_has_none() {
 }
 
 #[test]
+fn the_cycle_of_the_workshop_is_named_and_found_and_the_right_recipe_has_none() {
+    let folder = traverse();
+    let demo = folder.path().join("traverse");
+    let checked = hypotheke(&demo).args(["check", "workshop/salvage.toml"]).output().expect("it runs");
+    let warnings = String::from_utf8_lossy(&checked.stderr).into_owned();
+    assert!(warnings.contains("a cycle gains 1 strap") && warnings.contains("recipe splint; recipe take-apart"));
+    let args = ["explore", "workshop/salvage.toml", "workshop/claims/bench.claims"];
+    hypotheke(&demo).args(args).assert().code(1).stdout_eq(golden("explore-workshop.txt"));
+    let right = output(hypotheke(&demo).args(["explore", "workshop/rules.toml", "workshop/claims"]), 0);
+    assert!(right.contains("10 claims: all hold"), "{right}");
+    let checked = hypotheke(&demo).args(["check", "workshop/rules.toml"]).output().expect("it runs");
+    assert_eq!(String::from_utf8_lossy(&checked.stderr), "");
+}
+
+#[test]
 fn each_loophole_is_found_and_the_fixed_rules_have_none() {
     let folder = traverse();
     let demo = folder.path().join("traverse");

@@ -207,6 +207,14 @@ fn the_builder_can_say_each_key() {
             let kind = kind.use_effects([("heat", 6.into())]);
             kind.stack_limit(3).property("depth", 3.into()).text_property("hue", "blue").attribute("light", 4.into())
         })
+        .kind("saw", |kind| {
+            kind.stack_limit(1).weight(3.into()).property("edge", 3.into()).use_lowers([("edge", 1.into())], [])
+        })
+        .falling("edge", 1.into(), 7, 0.into())
+        .change("blunt", |change| change.when("saw and edge <= 0").becomes("ice"))
+        .change("wetter", |change| change.when("ice and wet and depth <= 0").mark("torn"))
+        .change("gone", |change| change.when("coin and wet").remove())
+        .mark("torn")
         .kind("book", |kind| kind.protected().max_in_world(3).occupies_slots(["left"]))
         .kind("bag", |kind| kind.pack("lining"))
         .container("shed", |shed| {
@@ -238,6 +246,7 @@ fn the_builder_can_say_each_key() {
             let melt = melt.at(["stall"]).by(["crew"]).inputs(["1 ice"]);
             melt.tools(["1 book"]).outputs(["1 coin"]).duration(20).when_full(WhenFull::Hold)
         })
+        .recipe("find", |find| find.at(["stall"]).loot().possible_yield(3, ["1 coin"]))
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");
     built.build().unwrap_or_else(|errors| panic!("{errors}"));

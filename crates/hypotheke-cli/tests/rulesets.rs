@@ -117,9 +117,9 @@ fn a_table_for_spreadsheets_has_no_formulas() {
     let rules = "[kind.rope]\nname = \"=1+1\"\n[kind.flare]\nname = 'a, \"b\"'\n[container.sled]\nslots = 1\n";
     std::fs::write(folder.path().join("rules.toml"), rules).expect("written");
     hypotheke(folder.path()).args(["fits", "--format", "csv"]).assert().success().stdout_eq(snapbox::str![[r#"
-kind,name,container,slots,admitted,rule,per-slot,per-container,limited-by,limit-owner
-rope,'=1+1,sled,,yes,,1,1,room,
-flare,"a, ""b""",sled,,yes,,1,1,room,
+kind,name,container,slots,admitted,rule,per-slot,per-container,limited-by,limit-owner,recipes
+rope,'=1+1,sled,,yes,,1,1,room,,
+flare,"a, ""b""",sled,,yes,,1,1,room,,
 
 "#]]);
 }

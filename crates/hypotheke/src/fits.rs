@@ -3,11 +3,11 @@
 use std::sync::Arc;
 
 use crate::filter::Outlook;
-use crate::id::{ContainerDefId, ContainerId, KindId};
+use crate::id::{ContainerDefId, ContainerId, KindId, RecipeId};
 use crate::language::{Amount, Landing};
 use crate::narrow;
 use crate::ops::{Action, Cause, Operation, Reason, Variant};
-use crate::ruleset::{Access, ContainerDef, FilterId, Kind, Right, Ruleset};
+use crate::ruleset::{Access, ContainerDef, FilterId, Ingredient, Kind, Of, Right, Ruleset};
 use crate::world::{Place, World};
 
 /// Slots of one container that have the same rules.
@@ -79,6 +79,9 @@ pub struct Fit {
     pub limited_by: LimitedBy,
     /// The container or holder whose cap or weight cap that is; `None` if slots or nothing bind.
     pub whose: Option<Bearer>,
+    /// The recipes of the container that use items of the kind up or need them as tools, perhaps
+    /// only with certain marks or properties.
+    pub recipes: Vec<RecipeId>,
 }
 
 /// Whose cap it is.
@@ -151,7 +154,9 @@ impl Fits {
                 let verdict = verdict(rules, def, group.first, kind);
                 let own = def.ruled.get(group.first as usize).map_or(u32::MAX, |slot| slot.stack_limit);
                 let per_slot = kind.stack_limit().min(def.stack_limit).min(own);
-                Fit { verdict, per_slot, per_container, limited_by, whose }
+                let station = world.station_name(*place).unwrap_or_default();
+                let recipes = rules.recipes_at(station).filter(|&id| takes(rules, id, kind)).collect();
+                Fit { verdict, per_slot, per_container, limited_by, whose, recipes }
             };
             (kind.handle(), groups.iter().zip(places).map(fit).collect())
         };
@@ -267,6 +272,15 @@ fn filled(world: &World, kind: KindId, place: ContainerId) -> Filled {
         None => LimitedBy::Nothing,
     };
     (room.items, limited_by, whose)
+}
+
+/// Whether a recipe may take items of a kind.
+fn takes(rules: &Ruleset, recipe: RecipeId, kind: Kind<'_>) -> bool {
+    let may_be = |it: &Ingredient| match it.of() {
+        Of::Kind(of) => of == kind.handle(),
+        Of::Filter(filter) => rules.filter(filter).test.outlook(&kind) != Outlook::Never,
+    };
+    rules.recipe(recipe).is_some_and(|recipe| recipe.inputs().iter().chain(recipe.tools()).any(may_be))
 }
 
 fn verdict(rules: &Ruleset, def: &ContainerDef, slot: u32, kind: Kind<'_>) -> Verdict {

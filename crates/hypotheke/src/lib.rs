@@ -181,7 +181,7 @@ pub use ruleset::{
     KindBuilder, Lot, Mark, MarkBuilder, Meter, MigrationPolicy, MigrationRules, Price, PricedKinds, Property,
     PropertyValue, PutMode, Recipe, RecipeBuilder, RecipePart, RemovedContents, Renamed, Right, Rounding, Ruleset,
     RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule, StackChange, Subject,
-    SubjectKind, Tag, TagBuilder, VersionChanges, WhenFull, WhenUnfit,
+    SubjectKind, Tag, TagBuilder, VersionChanges, WhenFull, WhenUnfit, Yield,
 };
 pub use scenario::{ScenarioErrors, ScenarioFile};
 pub use snapshot::{Departure, Departures, Snapshot, SnapshotError};

@@ -12,7 +12,9 @@ pub(crate) fn faults_after(rules: &str, text: &str) -> Vec<String> {
         format!("{line} {}: {}", fault.code(), fault.message())
     };
     // The others say in their message what to write.
-    let helps = |fault: &Diagnostic| fault.help_text().is_some() || ["duplicate", "wrong-type"].contains(&fault.code());
+    let helps = |fault: &Diagnostic| {
+        fault.help_text().is_some() || ["duplicate", "wrong-type", "out-of-range"].contains(&fault.code())
+    };
     assert!(found.iter().all(helps), "{errors}");
     found.iter().map(described).collect()
 }

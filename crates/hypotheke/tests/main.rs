@@ -5,6 +5,7 @@
 mod agreement;
 mod asking;
 mod bulk;
+mod chance;
 mod changing;
 mod comparing;
 mod concurrent;

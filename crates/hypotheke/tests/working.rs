@@ -16,16 +16,16 @@ const RULES: &str = "format = 1\n[kind.snow]\nstack-limit = 9\nweight = 1\n[kind
 const MELT: &str = "[recipe.melt]\nat = [\"stove\", \"bag\"]\ninputs = [\"2 snow\"]\noutputs = [\"1 water\"]\n";
 const SLOW: &str = "duration = 10\n";
 
-fn rules(text: &str) -> Arc<Ruleset> {
+pub(crate) fn rules(text: &str) -> Arc<Ruleset> {
     Arc::new(Ruleset::from_toml("rules.toml", text).unwrap_or_else(|errors| panic!("{errors}")))
 }
 
-fn operation(world: &World, sentence: &str) -> Operation {
+pub(crate) fn operation(world: &World, sentence: &str) -> Operation {
     let operation: NamedOperation = sentence.parse().unwrap_or_else(|error| panic!("{sentence}: {error}"));
     operation.resolve(world).unwrap_or_else(|error| panic!("{sentence}: {error}"))
 }
 
-fn perform(world: &mut World, sentence: &str) -> Result<u64, Reason> {
+pub(crate) fn perform(world: &mut World, sentence: &str) -> Result<u64, Reason> {
     let outcome = world.perform(&operation(world, sentence));
     assert_eq!(world.check_indexes(), vec![], "{sentence}");
     outcome.map(hypotheke::Outcome::done).map_err(|refusal| refusal.reason())
@@ -296,7 +296,7 @@ fn a_reload_of_the_same_rules_changes_nothing_and_one_of_others_keeps_the_work()
     assert_eq!(works_on(&world, "mara.bag"), None);
 }
 
-fn explore(rules: &Arc<Ruleset>, claims: &str) -> Exploration {
+pub(crate) fn explore(rules: &Arc<Ruleset>, claims: &str) -> Exploration {
     let file = ClaimsFile::parse(Source::new("a.claims", claims)).unwrap_or_else(|errors| panic!("{errors}"));
     Exploration::new(rules, &file).unwrap_or_else(|errors| panic!("{errors}"))
 }

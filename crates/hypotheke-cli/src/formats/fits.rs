@@ -41,6 +41,10 @@ struct FitJson {
     /// Who may put items in, if the ruleset lists them. What fits does not depend on it.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     put_by: Vec<String>,
+    /// The recipes of the container that use it up or need it as a tool, perhaps only with certain
+    /// marks or properties.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    recipes: Vec<String>,
 }
 
 pub(crate) fn rule_text(verdict: &Verdict) -> (&'static str, String) {
@@ -71,6 +75,10 @@ fn whose(group: &SlotGroup, fit: &Fit) -> Option<String> {
     })
 }
 
+pub(crate) fn recipes(rules: &Ruleset, fit: &Fit) -> Vec<String> {
+    fit.recipes.iter().filter_map(|&id| Some(rules.recipe(id)?.id().to_owned())).collect()
+}
+
 fn all<'f>(
     rules: &'f Ruleset,
     found: &'f Fits,
@@ -97,6 +105,7 @@ impl FitsJson {
                 limited_by: is_admitted.then(|| limit_text(fit.limited_by)),
                 limit_owner: whose(group, fit).filter(|_| is_admitted),
                 put_by: group.put_by.clone(),
+                recipes: recipes(rules, fit),
             }
         };
         FitsJson { fits: all(rules, found, wanted).map(fit_json).collect() }
@@ -120,6 +129,7 @@ pub(crate) fn csv_text<'f>(
         "per-container",
         "limited-by",
         "limit-owner",
+        "recipes",
     ];
     table.write_record(heads).map_err(std::io::Error::other)?;
     for (kind, group, fit) in all(rules, found, wanted) {
@@ -133,7 +143,8 @@ pub(crate) fn csv_text<'f>(
                 [fit.per_slot.to_string(), fit.per_container.to_string(), limit_text(fit.limited_by).to_owned(), whose]
             }
         };
-        table.write_record(cells.iter().chain(&numbers)).map_err(std::io::Error::other)?;
+        let recipes = harmless(&recipes(rules, fit).join(", "));
+        table.write_record(cells.iter().chain(&numbers).chain([&recipes])).map_err(std::io::Error::other)?;
     }
     let bytes = table.into_inner().map_err(|error| std::io::Error::other(error.to_string()))?;
     Ok(String::from_utf8_lossy(&bytes).into_owned())

@@ -425,21 +425,37 @@ struct Group {
 #[derive(Debug, Serialize, JsonSchema)]
 #[serde(rename_all = "kebab-case", deny_unknown_fields)]
 struct Recipe {
-    /// The containers in the world at which it is carried out: one, or a list of them.
-    at: Who,
+    /// The containers at which it is carried out: one, or a list of them. Without it, with what a
+    /// holder has.
+    at: Option<Who>,
     /// Who may carry it out: `anyone`, `owner`, `nobody`, a holder, a group, or a list of them.
     by: Option<Who>,
-    /// What is used up each time, such as `["2 snow"]`.
-    inputs: Vec<String>,
+    /// What is used up each time, such as `["2 snow"]`. Only loot may have none.
+    inputs: Option<Vec<String>>,
     /// What must be there besides, and stays.
     tools: Option<Vec<String>>,
     /// The items that enter the container each time, such as `["1 water"]`.
-    outputs: Vec<String>,
+    outputs: Option<Vec<String>>,
+    /// What it may make besides. One of them is drawn each time.
+    yields: Option<Vec<Yield>>,
+    /// Only the game carries it out, and it may have no inputs.
+    loot: Option<bool>,
     /// The number of ticks that it takes.
     #[schemars(range(min = 1))]
     duration: Option<u32>,
     /// What happens at its start if there is no room for the outputs.
     when_full: Option<WhenFull>,
+}
+
+/// What a recipe makes by chance.
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case", deny_unknown_fields)]
+struct Yield {
+    /// Its share of the draws.
+    #[schemars(range(min = 1))]
+    weight: u32,
+    /// The items that it makes, such as `["1 rope"]`.
+    outputs: Option<Vec<String>>,
 }
 
 /// What a recipe that takes time does without room for its outputs.

@@ -227,6 +227,8 @@ struct Job {
     times: u32,
     /// The number of ticks until it ends; 0 if it waits for room.
     left: u64,
+    /// Which of the yields of the recipe it makes, from 1 on.
+    r#yield: Option<u32>,
 }
 
 /// A stack and its place.

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use hypotheke::{
     Access, ContainerId, Deal, DealSide, HolderId, Ingredient, Kind, KindId, Lot, Place, Property, PropertyValue,
-    Recipe, RecipeId, Right, Ruleset, StackView, World,
+    Recipe, RecipeId, Right, Ruleset, StackView, World, Yield,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -163,12 +163,26 @@ struct RecipeJson {
     tools: Vec<IngredientJson>,
     /// The items that enter the container each time.
     outputs: Vec<ItemsJson>,
+    /// What it may make besides; one of them is drawn each time.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    yields: Vec<YieldJson>,
+    /// Only the game carries it out.
+    loot: bool,
     /// The number of ticks that it takes; absent if it takes no time.
     #[serde(skip_serializing_if = "Option::is_none")]
     duration: Option<u32>,
     /// `refuse` or `hold`, if it takes time and there is no room for its outputs.
     #[serde(skip_serializing_if = "Option::is_none")]
     when_full: Option<&'static str>,
+}
+
+/// What a recipe may make by chance.
+#[derive(Debug, Serialize, JsonSchema)]
+struct YieldJson {
+    /// Its share of the draws.
+    weight: u32,
+    /// The items that it makes.
+    outputs: Vec<ItemsJson>,
 }
 
 /// A recipe that a container works on.
@@ -180,6 +194,9 @@ struct JobJson {
     times: u32,
     /// The number of ticks until it ends; 0 if it waits for room.
     left: u64,
+    /// Which of its yields it makes, from 1 on.
+    #[serde(rename = "yield", skip_serializing_if = "Option::is_none")]
+    yield_number: Option<u32>,
     /// What the container holds for it, by the slots from which it came.
     stacks: Vec<StackJson>,
 }
@@ -191,6 +208,7 @@ impl JobJson {
             recipe: world.rules().recipe(job.recipe())?.id().to_owned(),
             times: job.times(),
             left: job.left(world.clock()),
+            yield_number: job.yield_number(),
             stacks: world.in_work(id).map(|(slot, stack)| StackJson::new(world, stack, slot)).collect(),
         })
     }
@@ -243,6 +261,12 @@ impl IngredientJson {
     }
 }
 
+impl YieldJson {
+    fn new(rules: &Ruleset, it: &Yield) -> YieldJson {
+        YieldJson { weight: it.weight(), outputs: ItemsJson::listed(rules, it.outputs()) }
+    }
+}
+
 impl RecipeJson {
     fn all(rules: &Ruleset, recipes: impl Iterator<Item = RecipeId>) -> Vec<RecipeJson> {
         recipes.filter_map(|id| Some(RecipeJson::new(rules, rules.recipe(id)?))).collect()
@@ -255,6 +279,8 @@ impl RecipeJson {
             inputs: recipe.inputs().iter().map(IngredientJson::new).collect(),
             tools: recipe.tools().iter().map(IngredientJson::new).collect(),
             outputs: ItemsJson::listed(rules, recipe.outputs()),
+            yields: recipe.yields().iter().map(|it| YieldJson::new(rules, it)).collect(),
+            loot: recipe.is_loot(),
             duration: recipe.duration(),
             when_full: recipe.duration().map(|_| recipe.when_full().word()),
         }

@@ -103,15 +103,30 @@ fn draw_work(page: &mut Page, world: &World, id: ContainerId) {
 
 /// What a recipe makes, of what, and who may carry it out.
 pub(super) fn draw_recipe(page: &mut Page, rules: &Ruleset, recipe: &Recipe) {
-    let by = recipe.by().words().join(", ");
+    let by = if recipe.is_loot() { "the game".to_owned() } else { recipe.by().words().join(", ") };
     let takes = recipe.duration().map(|ticks| format!(", takes {}", ticks_text(u64::from(ticks))));
     let takes = takes.unwrap_or_default();
     page.plain("  recipe ").rest(Tone::Plain, &format!("{} by {by}{takes}", recipe.id())).end();
     let listed = |list: &[Ingredient]| list.iter().map(ingredient_text).collect::<Vec<_>>().join(", ");
     let (inputs, tools) = (listed(recipe.inputs()), listed(recipe.tools()));
     let with = if tools.is_empty() { String::new() } else { format!(", with {tools}") };
-    let outputs = rules.items_text(recipe.outputs());
-    page.plain("    ").rest(Tone::Plain, &format!("{outputs}  from {inputs}{with}")).end();
+    let from = if inputs.is_empty() { String::new() } else { format!("  from {inputs}") };
+    let outputs = match recipe.outputs() {
+        [] => "one of these".to_owned(),
+        outputs => rules.items_text(outputs),
+    };
+    page.plain("    ").rest(Tone::Plain, &format!("{outputs}{from}{with}")).end();
+    let total: u64 = recipe.yields().iter().map(|it| u64::from(it.weight())).sum();
+    for (number, it) in (1..).zip(recipe.yields()) {
+        let made = match (recipe.outputs(), it.outputs()) {
+            ([], []) => "nothing".to_owned(),
+            (_, []) => "nothing more".to_owned(),
+            ([], made) => rules.items_text(made),
+            (_, made) => format!("and {}", rules.items_text(made)),
+        };
+        let text = format!("yield {number}  {} in {total}: {made}", it.weight());
+        page.plain("      ").rest(Tone::Plain, &text).end();
+    }
 }
 
 /// `2 snow`, or a filter in quotes.

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use hypotheke::fits::{Bearer, Fit, Fits, LimitedBy, SlotGroup, Verdict};
-use hypotheke::{Kind, Ruleset};
+use hypotheke::{Kind, Recipe, RecipeId, Ruleset};
 
 use super::report::counted;
 use super::{Page, Tone, clip, pad, width};
@@ -55,7 +55,7 @@ pub(crate) fn draw<'f>(
 ) -> String {
     let mut letters: BTreeSet<&str> = BTreeSet::new();
     let mut uses_per_slot = false;
-    let rows: Vec<Row> = kinds_of(rules, found, wanted)
+    let rows: Vec<Row> = kinds_of(rules, found, &wanted)
         .map(|(kind, fits)| {
             letters.extend(fits.iter().map(letter));
             uses_per_slot |= fits.iter().any(|fit| is_narrower(kind, fit));
@@ -83,7 +83,32 @@ pub(crate) fn draw<'f>(
         page.plain("?4  ").folded(Tone::Plain, "admitted only with certain marks or properties; stacks of 4");
     }
     draw_put_by(&mut page, found.groups());
+    draw_recipes(&mut page, rules, found, &wanted);
     page.into_text()
+}
+
+/// What the recipes of each container take.
+fn draw_recipes<'f>(page: &mut Page, rules: &'f Ruleset, found: &'f Fits, wanted: impl Fn(Kind<'f>) -> bool) {
+    // Of the groups of slots of one container, the first one says it for all.
+    let groups = found.groups();
+    let is_first = |&index: &usize| index == 0 || groups[index - 1].container != groups[index].container;
+    for index in (0..groups.len()).filter(is_first) {
+        let mut taken: Vec<(RecipeId, Vec<&str>)> = Vec::new();
+        for (kind, fits) in kinds_of(rules, found, &wanted) {
+            for &recipe in &fits[index].recipes {
+                match taken.iter_mut().find(|(known, _)| *known == recipe) {
+                    Some((_, kinds)) => kinds.push(kind.id()),
+                    None => taken.push((recipe, vec![kind.id()])),
+                }
+            }
+        }
+        taken.sort_by_key(|(recipe, _)| *recipe);
+        for (recipe, kinds) in taken {
+            let id = rules.recipe(recipe).map_or("", Recipe::id);
+            page.plain(&format!("{id} at {} takes  ", groups[index].container));
+            page.items(Tone::Plain, kinds.into_iter(), ", ");
+        }
+    }
 }
 
 /// Who may put items in, if the ruleset lists them: the tables do not depend on it.
@@ -317,7 +342,7 @@ pub(crate) fn draw_reasons<'f>(
     found: &'f Fits,
     wanted: impl Fn(Kind<'f>) -> bool,
 ) -> String {
-    let kinds: Vec<(Kind<'f>, &[Fit])> = kinds_of(rules, found, wanted).collect();
+    let kinds: Vec<(Kind<'f>, &[Fit])> = kinds_of(rules, found, &wanted).collect();
     for (index, group) in found.groups().iter().enumerate() {
         page.blank();
         page.rest(Tone::Heading, &name(group)).end();
@@ -341,6 +366,7 @@ pub(crate) fn draw_reasons<'f>(
     page.blank();
     page.folded(Tone::Plain, "The number before a kind is how many of it fit in the empty container");
     draw_put_by(&mut page, found.groups());
+    draw_recipes(&mut page, rules, found, &wanted);
     page.into_text()
 }
 

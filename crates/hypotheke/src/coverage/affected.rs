@@ -276,7 +276,7 @@ impl Finder<'_> {
             // What it makes may be nowhere else.
             NamedAction::Craft { recipe, .. } => match self.rules().find_recipe(recipe.as_str()) {
                 Some(recipe) => {
-                    let made = self.rules().recipe(recipe).map(|recipe| recipe.outputs().to_vec());
+                    let made = self.rules().recipe(recipe).map(|recipe| recipe.all_made().collect::<Vec<_>>());
                     made.into_iter().flatten().for_each(|(kind, _)| self.kind(kind));
                 }
                 None => self.touched.everything = true,

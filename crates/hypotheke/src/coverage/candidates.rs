@@ -415,28 +415,34 @@ impl<'r> Candidates<'r> {
         let holders = || rules.holder_names().take(MAX_KINDS);
         let create = |place: &str| items.iter().map(|item| format!("create {item} in {place}")).collect::<Vec<_>>();
         let id = recipe.id();
+        let suffix = |number: Option<u32>| number.map_or_else(String::new, |number| format!(" with yield {number}"));
+        let yields: Vec<String> = recipe.yield_numbers().map(suffix).collect();
         if recipe.at().len() == 0 {
             let own = holders().filter_map(|holder| Some((holder, self.own_place(holder)?)));
             let plays = own.flat_map(|(holder, place)| {
                 let play = |step: String| with(&create(&place), [step]);
-                [play(format!("craft {id} at {holder}")), play(format!("{holder} crafts {id}"))]
+                let of_yield = move |suffix: &String| {
+                    [play(format!("craft {id} at {holder}{suffix}")), play(format!("{holder} crafts {id}{suffix}"))]
+                };
+                yields.iter().flat_map(of_yield).collect::<Vec<_>>()
             });
             return plays.collect();
         }
         // What takes time is also tried until just before it ends, and until it ends.
         let ticks: Vec<u32> = recipe.duration().map_or_else(Vec::new, |ticks| vec![ticks - 1, ticks]);
-        let of_place = |(setup, place, must_open): (Vec<String>, String, bool)| {
+        let of_yield = |((setup, place, must_open), yields): ((Vec<String>, String, bool), &String)| {
             let setup = with(&setup, create(&place));
-            let by_game = with(&setup, [format!("craft {id} at {place}")]);
+            let by_game = with(&setup, [format!("craft {id} at {place}{yields}")]);
             let waiting = ticks.iter().filter(|ticks| **ticks > 0).map(|ticks| format!("wait {ticks}"));
             let waiting: Vec<Vec<String>> = waiting.map(|wait| with(&by_game, [wait])).collect();
             let by_holder = holders().map(move |holder| {
                 let opening = must_open.then(|| format!("{holder} opens {place}"));
-                with(&setup, opening.into_iter().chain([format!("{holder} crafts {id} at {place}")]))
+                with(&setup, opening.into_iter().chain([format!("{holder} crafts {id} at {place}{yields}")]))
             });
             std::iter::once(by_game).chain(waiting).chain(by_holder).collect::<Vec<_>>()
         };
-        recipe.at().flat_map(|at| self.stations(at)).flat_map(of_place).collect()
+        let stations = recipe.at().flat_map(|at| self.stations(at));
+        stations.flat_map(|station| yields.iter().map(move |it| (station.clone(), it))).flat_map(of_yield).collect()
     }
 
     /// What brings a station, its place, and whether it must be opened.

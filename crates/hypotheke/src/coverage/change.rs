@@ -54,6 +54,12 @@ pub(super) enum RecipeChange {
     Count(IngredientList, usize, u32),
     /// One of the outputs with a different number.
     OutputCount(usize, u32),
+    /// One of the outputs of a yield with a different number.
+    YieldCount(usize, usize, u32),
+    /// Without one of its yields.
+    NoYield(usize),
+    /// Any holder may carry out what only the game finds.
+    NoLoot,
     /// Without one of its tools.
     NoTool(usize),
     /// An output and the one after it change places.
@@ -459,6 +465,11 @@ fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
         RecipeChange::ByAnyone => recipe.by = None,
         RecipeChange::Count(list, nth, count) => list.of_source(recipe)[*nth].count = *count,
         RecipeChange::OutputCount(nth, count) => recipe.outputs[*nth].value.count = *count,
+        RecipeChange::YieldCount(one, nth, count) => recipe.yields[*one].outputs[*nth].value.count = *count,
+        RecipeChange::NoYield(nth) => {
+            recipe.yields.remove(*nth);
+        }
+        RecipeChange::NoLoot => recipe.loot = None,
         RecipeChange::NoTool(nth) => {
             recipe.tools.remove(*nth);
         }

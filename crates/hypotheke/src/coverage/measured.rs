@@ -73,7 +73,7 @@ impl Candidates<'_> {
             }
             Change::Recipe(number, _) => {
                 let Some(recipe) = rules.recipes().get(*number) else { return Vec::new() };
-                let outputs = recipe.outputs().iter().map(|&(kind, _)| kind);
+                let outputs = recipe.all_made().map(|(kind, _)| kind);
                 let kinds = recipe.inputs().iter().filter_map(Ingredient::kind).chain(outputs);
                 let count = |kind| Claim::Count(Word::from(rules.known_kind(kind).id()), None);
                 let probes: Vec<Probe> = kinds.map(|kind| Probe::Measure(count(kind))).collect();

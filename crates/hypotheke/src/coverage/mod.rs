@@ -208,6 +208,7 @@ fn not_testable(rules: &Ruleset) -> Vec<NotTestable> {
                 SettingClass::Migration => "scenarios do not migrate saves; use `hypotheke migrate`",
                 SettingClass::Claim => "scenarios do not check claims; use `hypotheke explore`",
                 SettingClass::Rule if setting.name == "request-window" => "scenarios send no requests",
+                SettingClass::Rule if setting.name == "yield-weights" => "scenarios name the yield that they check",
                 SettingClass::Rule | SettingClass::Start => continue,
             };
             let name = match setting.class {

@@ -546,6 +546,20 @@ impl List<'_> {
             let near = near(item.value.count).map(|near| changed((near, RecipeChange::OutputCount(number, near))));
             self.add(&subject, format!("output {}", item.value), item.at, near.collect());
         }
+        for (one, source) in recipe.yields.iter().enumerate() {
+            for (number, item) in source.outputs.iter().enumerate() {
+                let change = |near| changed((near, RecipeChange::YieldCount(one, number, near)));
+                let text = format!("yield {} output {}", one + 1, item.value);
+                self.add(&subject, text, item.at, near(item.value.count).map(change).collect());
+            }
+            let others = recipe.yields.len() > 1 || !recipe.outputs.is_empty();
+            let changes = others.then(|| without(RecipeChange::NoYield(one)));
+            self.add(&subject, format!("yield {}", one + 1), source.at, changes.into_iter().collect());
+        }
+        // Without inputs it can't be anything else.
+        if let Some(loot) = recipe.loot.filter(|_| !recipe.inputs.is_empty()) {
+            self.add(&subject, "loot".to_owned(), loot, vec![without(RecipeChange::NoLoot)]);
+        }
         if let Some(duration) = &recipe.duration {
             let near = near(duration.value).filter(|&ticks| ticks > 0);
             let near = near.map(|ticks| changed((ticks, RecipeChange::Duration(Some(ticks)))));

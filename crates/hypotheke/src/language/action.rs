@@ -297,7 +297,7 @@ pub enum ActionOf<T: Terms> {
         from: T::OwnPlace,
     },
     /// Items of a container change into others by a recipe: `surveyor crafts melt-water at stove`,
-    /// `surveyor crafts up to 3 melt-water at stove`.
+    /// `surveyor crafts up to 3 melt-water at stove`, `craft search-crate at crate with yield 2`.
     Craft {
         /// How often; `All` is not valid.
         amount: Amount,
@@ -305,6 +305,8 @@ pub enum ActionOf<T: Terms> {
         recipe: T::Recipe,
         /// The container that has the items; without one, the holder that acts.
         at: T::OwnPlace,
+        /// Which of its yields, from 1 on. Without one, the world draws one.
+        yield_number: Option<u32>,
     },
     /// A container ends a recipe before its time, and gives back what it holds for it: `surveyor
     /// cancels melt-water at stove`.
@@ -483,9 +485,10 @@ impl<T: Terms> ActionOf<T> {
                 let from = to.own_place(from, self.verb(), "from")?;
                 ActionOf::Use { amount: *amount, kind: to.kind(kind)?, from }
             }
-            ActionOf::Craft { amount, recipe, at } => {
+            ActionOf::Craft { amount, recipe, at, yield_number } => {
                 let at = to.own_place(at, self.verb(), "at")?;
-                ActionOf::Craft { amount: *amount, recipe: to.recipe(recipe)?, at }
+                let (recipe, yield_number) = (to.recipe(recipe)?, *yield_number);
+                ActionOf::Craft { amount: *amount, recipe, at, yield_number }
             }
             ActionOf::Cancel { recipe, at } => {
                 ActionOf::Cancel { recipe: to.recipe(recipe)?, at: place(at, Role::Container)? }

@@ -172,7 +172,9 @@ impl LineParser<'_, '_> {
             Verb::Craft => {
                 let amount = self.amount()?.unwrap_or(ONCE);
                 let recipe = self.word("a recipe")?;
-                Ok(NamedAction::Craft { amount, recipe, at: self.optional_place("at")? })
+                let at = self.optional_place("at")?;
+                let yield_number = self.yield_number()?;
+                Ok(NamedAction::Craft { amount, recipe, at, yield_number })
             }
             Verb::Cancel => {
                 let recipe = self.word("a recipe")?;
@@ -277,6 +279,14 @@ impl LineParser<'_, '_> {
     fn sort_key(&mut self) -> Parsed<SortKey> {
         let found = SortKey::ALL.into_iter().find(|key| self.keyword(key.code()));
         found.ok_or_else(|| self.expected("`kind`, `name`, `weight`, `value` or `count`"))
+    }
+
+    fn yield_number(&mut self) -> Parsed<Option<u32>> {
+        if !self.keyword("with") {
+            return Ok(None);
+        }
+        self.require_keyword("yield")?;
+        self.count().map(Some)
     }
 
     fn optional_place(&mut self, preposition: &str) -> Parsed<Option<Path>> {
@@ -386,9 +396,10 @@ impl fmt::Display for NamedOperation {
                 print_selection(*amount, Some(kind), f)?;
                 print_place("at", Some(at), f)
             }
-            NamedAction::Craft { amount, recipe, at } => {
+            NamedAction::Craft { amount, recipe, at, yield_number } => {
                 print_times(*amount, recipe, f)?;
-                print_place("at", at.as_ref(), f)
+                print_place("at", at.as_ref(), f)?;
+                yield_number.map_or(Ok(()), |number| write!(f, " with yield {number}"))
             }
             NamedAction::Cancel { recipe, at } => {
                 write!(f, " {recipe}")?;

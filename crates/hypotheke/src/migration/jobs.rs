@@ -1,6 +1,8 @@
 //! What containers work on. A recipe that is no longer carried out there is stopped, and what it held
 //! goes back to its slots.
 
+use std::num::NonZeroU32;
+
 use super::Carrying;
 use crate::ruleset::MigrationPolicy;
 use crate::snapshot::{Container, InSlot};
@@ -53,6 +55,10 @@ impl Carrying<'_> {
         }
         if rules.recipe(recipe).is_none_or(|recipe| recipe.duration().is_none()) {
             return Some("it takes no time".to_owned());
+        }
+        let number = job.yield_number.map(NonZeroU32::get);
+        if rules.recipe(recipe).is_none_or(|recipe| !recipe.has_yield(number)) {
+            return Some("it yields something else".to_owned());
         }
         let held = || container.stacks.iter().filter(|lying| lying.in_work);
         let known = |kind: &str| rules.find_kind(kind).map(|kind| rules.known_kind(kind));

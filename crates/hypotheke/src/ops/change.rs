@@ -5,11 +5,12 @@
 //! there was due, since the operation before has ended with this too.
 
 use super::draft::{Draft, Item};
+use crate::language::Position;
 use crate::world::{Event, Spot, StackLocation, World};
 
 impl Draft<'_> {
     /// Changes what is due, in the order of the world: containers with their insides, slot by slot,
-    /// then hands and the ground. The game does that, whoever acts.
+    /// then hands and the ground. The game does that, not the actor.
     pub(super) fn change_stacks(&mut self) {
         if self.world.rules.changes().is_empty() {
             return;
@@ -17,9 +18,10 @@ impl Draft<'_> {
         let (actor, noted) = (self.actor.take(), self.take_noted());
         let mode = self.put_mode;
         self.begin_step();
-        let touched: Vec<Spot> = self.events().iter().flat_map(touched).flatten().collect();
-        self.in_order(touched, |draft, spot| {
-            draft.change_stack_at(spot);
+        let touched = self.events().iter().flat_map(touched).flatten();
+        let touched: Vec<(Spot, Position)> = touched.map(|end| (end.spot, end.position)).collect();
+        self.in_order(touched, |draft, spot, position| {
+            draft.change_stack_at(spot, position);
         });
         let _ = self.take_noted();
         self.note_first(noted);
@@ -28,19 +30,21 @@ impl Draft<'_> {
 
     /// Changes what is due in these places, and ejects what is unfit there.
     pub(super) fn change_or_eject(&mut self, spots: Vec<Spot>) {
-        self.in_order(spots, |draft, spot| {
-            if !draft.change_stack_at(spot) {
+        let located = spots.into_iter().map(|spot| (spot, self.end(spot, 0).position)).collect();
+        self.in_order(located, |draft, spot, position| {
+            if !draft.change_stack_at(spot, position) {
                 draft.put_elsewhere(spot);
             }
         });
     }
 
-    fn in_order(&mut self, mut spots: Vec<Spot>, mut change: impl FnMut(&mut Self, Spot)) {
-        spots.retain(|&spot| self.may_change(spot));
-        spots.sort_by_key(|spot| (spot.is_ground(), self.order_of(spot.container), spot.slot));
-        spots.dedup();
-        for spot in spots {
-            change(self, spot);
+    /// With the positions of those on the ground: to search for one would cost the events so far.
+    fn in_order(&mut self, mut spots: Vec<(Spot, Position)>, mut change: impl FnMut(&mut Self, Spot, Position)) {
+        spots.retain(|&(spot, _)| self.may_change(spot));
+        spots.sort_by_key(|(spot, _)| (spot.is_ground(), self.order_of(spot.container), spot.slot));
+        spots.dedup_by_key(|(spot, _)| *spot);
+        for (spot, position) in spots {
+            change(self, spot, position);
             self.begin_step();
         }
     }
@@ -52,8 +56,8 @@ impl Draft<'_> {
     }
 
     /// Returns whether it was due.
-    fn change_stack_at(&mut self, spot: Spot) -> bool {
-        let (cell, position) = (self.cell(spot), self.end(spot, 0).position);
+    fn change_stack_at(&mut self, spot: Spot, position: Position) -> bool {
+        let cell = self.cell(spot);
         let key = self.class_key(cell);
         let rules = &self.world.rules;
         if key.due_change(rules).is_none() {
@@ -114,8 +118,8 @@ impl World {
 }
 
 /// The places where an event may have put a stack of a new class.
-fn touched(event: &Event) -> [Option<Spot>; 2] {
-    let here = |end: &StackLocation| end.exists().then_some(end.spot);
+fn touched(event: &Event) -> [Option<StackLocation>; 2] {
+    let here = |end: &StackLocation| end.exists().then_some(*end);
     match event {
         Event::Moved { to, .. } => [here(to), None],
         Event::Swapped { one, other } => [here(one), here(other)],

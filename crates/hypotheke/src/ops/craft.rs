@@ -4,6 +4,8 @@
 //! lists do not count; a holder's own items change as the holder consumes and creates. Caps and
 //! weight caps are judged for the world after that.
 
+use std::num::NonZeroU32;
+
 use rustc_hash::FxHashMap;
 
 use super::carry::{Going, Request, Source, WithoutNumber};
@@ -19,20 +21,32 @@ use crate::narrow;
 use crate::ruleset::{Access, Allocation, Ingredient, Of, Recipe, Supply, WhenFull};
 use crate::world::{Cell, Job, Place, Spot, World};
 
-pub(super) fn plan(draft: &mut Draft<'_>, amount: Amount, recipe: RecipeId, at: Place) -> Planned {
-    let crafting = Crafting::find(draft, recipe, at)?;
+pub(super) fn plan(
+    draft: &mut Draft<'_>,
+    amount: Amount,
+    (recipe, yield_number): (RecipeId, Option<u32>),
+    at: Place,
+) -> Planned {
+    let mut crafting = Crafting::find(draft, (recipe, yield_number), at)?;
     let (requested, is_exact) = match amount {
         Amount::Exactly(times) if times > 0 => (times, true),
         Amount::UpTo(times) if times > 0 => (times, false),
         _ => return Err(Refusal::new(Cause::BadAmount)),
     };
+    let tried = requested.min(crafting.recipe.max_times());
+    if is_exact && tried < requested {
+        return Err(Refusal::new(Cause::OneAtATime { recipe }));
+    }
     if let Some(job) = crafting.job_in_the_way(draft) {
         return Err(Refusal::new(Cause::Working { at, recipe: job.recipe }));
     }
     let done = |times: u64| Done { requested: Some(u64::from(requested)), count: times };
-    let Err(failed) = crafting.attempt(draft, u64::from(requested)) else { return Ok(done(u64::from(requested))) };
+    if yield_number.is_none() {
+        crafting.yield_number = crafting.draw(draft);
+    }
+    let Err(failed) = crafting.attempt(draft, u64::from(tried)) else { return Ok(done(u64::from(tried))) };
     let start = draft.point();
-    let could = crafting.most(draft, failed.most.min(u64::from(requested) - 1));
+    let could = crafting.most(draft, failed.most.min(u64::from(tried) - 1));
     if !is_exact && could > 0 {
         return Ok(done(could));
     }
@@ -51,6 +65,8 @@ struct Crafting<'r> {
     at: Place,
     /// A container, or a holder.
     source: Source,
+    /// Which of its yields it makes.
+    yield_number: Option<u32>,
 }
 
 /// Why it can't be carried out that number of times.
@@ -62,11 +78,18 @@ struct Failed {
 }
 
 impl<'r> Crafting<'r> {
-    fn find(draft: &Draft<'r>, number: RecipeId, at: Place) -> Result<Crafting<'r>, Refusal> {
+    fn find(
+        draft: &Draft<'r>,
+        (number, yield_number): (RecipeId, Option<u32>),
+        at: Place,
+    ) -> Result<Crafting<'r>, Refusal> {
         let rules = &draft.world.rules;
         let unknown = |unknown| Refusal::new(Cause::Unknown(unknown));
         let recipe = rules.recipe(number).ok_or(unknown(Unknown::Recipe))?;
         let source = source(draft, at)?;
+        if yield_number.is_some() && !recipe.has_yield(yield_number) {
+            return Err(unknown(Unknown::Yield));
+        }
         let is_here = match source {
             Source::Container(container) => rules.is_station(number, draft.station_name(container)),
             Source::Holder(_) | Source::Spot(_) => recipe.at().len() == 0,
@@ -74,7 +97,13 @@ impl<'r> Crafting<'r> {
         if !is_here {
             return Err(Refusal::new(Cause::NoRecipe { at, recipe: number }));
         }
-        Ok(Crafting { recipe, number, at, source })
+        Ok(Crafting { recipe, number, at, source, yield_number })
+    }
+
+    /// Draws one of its yields.
+    fn draw(&self, draft: &mut Draft<'_>) -> Option<u32> {
+        let total = self.recipe.total_weight();
+        if total == 0 { None } else { self.recipe.drawn(draft.draw(total)) }
     }
 
     /// Carries it out a number of times at once, or not at all.
@@ -129,7 +158,8 @@ impl<'r> Crafting<'r> {
         let used = stacks.iter().zip(used).filter(|(_, used)| *used > 0);
         let used = used.map(|(stack, used)| (stack.spot, narrow::at_most(used)));
         let due = draft.world.clock().saturating_add(u64::from(duration));
-        let job = Job { recipe: self.number, times: narrow::at_most(times), due };
+        let yield_number = self.yield_number.and_then(NonZeroU32::new);
+        let job = Job { recipe: self.number, times: narrow::at_most(times), due, yield_number };
         draft.start_work(container, job, used);
     }
 
@@ -161,7 +191,7 @@ impl<'r> Crafting<'r> {
         }
         let emptied = draft.point();
         let holds = self.recipe.when_full() == WhenFull::Hold;
-        let failed = if holds { self.countable(times) } else { self.fill(draft, times) };
+        let (failing, failed) = if holds { (None, self.countable(times)) } else { self.fill_with_any(draft, times) };
         if causes.is_empty() && failed.is_empty() {
             return Ok(());
         }
@@ -171,7 +201,7 @@ impl<'r> Crafting<'r> {
         while is_bound && too_many - fits > 1 {
             let between = fits + (too_many - fits) / 2;
             draft.go_back_to(&emptied);
-            let failed = if holds { self.countable(between) } else { self.fill(draft, between) };
+            let failed = if holds { self.countable(between) } else { self.fill_with_any(draft, between).1 };
             match failed.is_empty() {
                 true => fits = between,
                 false => too_many = between,
@@ -182,7 +212,7 @@ impl<'r> Crafting<'r> {
             causes.extend(failed);
         } else if !failed.is_empty() {
             draft.go_back_to(&emptied);
-            causes.extend(self.why_not_filled(draft, times, floors).unwrap_or(failed));
+            causes.extend(self.why_not_filled(draft, times, failing, floors).unwrap_or(failed));
         }
         causes.sort_by_key(Cause::reason);
         Err(Failed { causes, most })
@@ -190,13 +220,19 @@ impl<'r> Crafting<'r> {
 
     /// Outputs that no slot could ever count are no reason to wait.
     fn countable(&self, times: u64) -> Vec<Cause> {
-        let is_countable = |&(_, each): &(KindId, u32)| u32::try_from(u64::from(each) * times).is_ok();
-        if self.recipe.outputs().iter().all(is_countable) { Vec::new() } else { vec![Cause::Overflow] }
+        let is_countable = |(_, each): (KindId, u32)| u32::try_from(u64::from(each) * times).is_ok();
+        if self.recipe.all_made().all(is_countable) { Vec::new() } else { vec![Cause::Overflow] }
     }
 
     /// The checks that fail for all outputs together, if it is not that they can't be counted.
-    fn why_not_filled(&self, draft: &mut Draft<'_>, times: u64, floors: Floors) -> Option<Vec<Cause>> {
-        let outputs = self.recipe.outputs().iter().map(|&(kind, each)| {
+    fn why_not_filled(
+        &self,
+        draft: &mut Draft<'_>,
+        times: u64,
+        yield_number: Option<u32>,
+        floors: Floors,
+    ) -> Option<Vec<Cause>> {
+        let outputs = self.recipe.made(yield_number).iter().map(|&(kind, each)| {
             let item = draft.new_item(kind, &Variant::default()).ok()?;
             let count =
                 u32::try_from(u64::from(each) * times).ok().filter(|&it| it <= max_countable(draft, item.weight));
@@ -216,9 +252,23 @@ impl<'r> Crafting<'r> {
         if noted.is_empty() { first.map(|cause| vec![cause]) } else { Some(noted) }
     }
 
+    /// Puts the outputs in. All yields must fit, so that a refusal says nothing about what is drawn:
+    /// of the first one that does not, returns its number and the checks that fail.
+    fn fill_with_any(&self, draft: &mut Draft<'_>, times: u64) -> (Option<u32>, Vec<Cause>) {
+        let emptied = draft.point();
+        for other in self.recipe.yield_numbers().filter(|number| *number != self.yield_number) {
+            let failed = self.fill(draft, times, other);
+            if !failed.is_empty() {
+                return (other, failed);
+            }
+            draft.go_back_to(&emptied);
+        }
+        (self.yield_number, self.fill(draft, times, self.yield_number))
+    }
+
     /// Puts the outputs in, and returns the checks that fail.
-    fn fill(&self, draft: &mut Draft<'_>, times: u64) -> Vec<Cause> {
-        let failed = draft.make(self.recipe, times, self.at);
+    fn fill(&self, draft: &mut Draft<'_>, times: u64, yield_number: Option<u32>) -> Vec<Cause> {
+        let failed = draft.make((self.recipe, yield_number), times, self.at);
         // In a list it is judged with the steps that follow.
         if failed.is_empty() && draft.nested_lists == 1 { draft.all_over_in_the_end() } else { failed }
     }
@@ -299,7 +349,7 @@ impl World {
         if draft.act_as(actor).is_err() {
             return 0;
         }
-        let Ok(crafting) = Crafting::find(&draft, recipe, at) else { return 0 };
+        let Ok(crafting) = Crafting::find(&draft, (recipe, None), at) else { return 0 };
         act_at(&mut draft, crafting.source);
         if crafting.job_in_the_way(&draft).is_some() {
             return 0;
@@ -405,9 +455,13 @@ impl Draft<'_> {
 
     /// Why the actor may not carry out the recipe that it names.
     pub(super) fn why_not_in_recipe(&self, action: &Action) -> Option<Cause> {
-        let (&Action::Craft { recipe, at, .. } | &Action::Cancel { recipe, at }) = action else { return None };
+        let (recipe, at, yield_number) = match *action {
+            Action::Craft { recipe, at, yield_number, .. } => (recipe, at, yield_number),
+            Action::Cancel { recipe, at } => (recipe, at, None),
+            _ => return None,
+        };
         let actor = self.actor?;
-        let Crafting { recipe: known, source, .. } = Crafting::find(self, recipe, at).ok()?;
+        let Crafting { recipe: known, source, .. } = Crafting::find(self, (recipe, yield_number), at).ok()?;
         let may = match (known.by(), source) {
             (Access::Anyone | Access::Surrounding, _) => true,
             (Access::Nobody, _) => false,

@@ -86,11 +86,13 @@ impl World {
                 Unknown::Document => "the transfer record does not fit this world".to_owned(),
                 Unknown::Deal => "no deal for this kind is made here".to_owned(),
                 Unknown::Recipe => "unknown recipe".to_owned(),
+                Unknown::Yield => "the recipe has no yield of this number".to_owned(),
                 Unknown::NotInList => "no list may contain this operation".to_owned(),
                 Unknown::SameSides => "both sides of the trade are the same".to_owned(),
                 Unknown::Taken => "the world already has a place of this name or a stack of this id".to_owned(),
             },
             Cause::BadAmount => "the amount must be a number from 1 on, and no more than a named stack has".to_owned(),
+            Cause::OneAtATime { recipe } => format!("{} is carried out once at a time", self.recipe_name(recipe)),
             Cause::NoLot { size } => format!("this deal is made for {size} at a time"),
             Cause::OutOfBounds { of, slots, min, max } if min == max => {
                 format!("{} always has {max} slots; {slots} were requested", self.place_name(of))
@@ -151,7 +153,7 @@ impl World {
             }
             Cause::NotInRecipe { at, recipe } => {
                 let Some(recipe) = self.rules().recipe(recipe) else { return "unknown recipe".to_owned() };
-                let who = self.listed_text(recipe.by(), at);
+                let who = if recipe.is_loot() { "the game".to_owned() } else { self.listed_text(recipe.by(), at) };
                 format!("only {who} may carry out the recipe {} at {}", recipe.id(), self.place_name(at))
             }
             Cause::Missing { at, recipe, part, required, there } => {

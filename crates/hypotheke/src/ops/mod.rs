@@ -173,7 +173,9 @@ fn plan_action(draft: &mut Draft<'_>, actor: Option<HolderId>, action: &Action) 
         Action::Buy { amount, kind, at } => deal::plan(draft, actor, DealSide::Buy, (*amount, *kind), *at),
         Action::Sell { amount, kind, at } => deal::plan(draft, actor, DealSide::Sell, (*amount, *kind), *at),
         Action::Use { amount, kind, from } => using::plan(draft, *amount, *kind, *from),
-        Action::Craft { amount, recipe, at } => craft::plan(draft, *amount, *recipe, *at),
+        Action::Craft { amount, recipe, at, yield_number } => {
+            craft::plan(draft, *amount, (*recipe, *yield_number), *at)
+        }
         Action::Cancel { recipe, at } => cancel::plan(draft, *recipe, *at),
         Action::Give { at, to } => give::plan(draft, *at, *to),
         Action::Bind { kind, at } => bind::plan(draft, *kind, *at),

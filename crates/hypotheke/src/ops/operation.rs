@@ -302,7 +302,17 @@ impl Operation {
     /// holder that [`Operation::by`] names.
     #[must_use]
     pub fn crafting(amount: Amount, recipe: RecipeId, at: impl Into<Place>) -> Operation {
-        Action::Craft { amount, recipe, at: at.into() }.into()
+        Action::Craft { amount, recipe, at: at.into(), yield_number: None }.into()
+    }
+
+    /// The same, but with one of the yields of its recipe, from 1 on, instead of one that the world
+    /// draws: for tests, and for a game with random numbers of its own.
+    #[must_use]
+    pub fn with_yield(mut self, number: u32) -> Operation {
+        if let Action::Craft { yield_number, .. } = &mut self.action {
+            *yield_number = Some(number);
+        }
+        self
     }
 
     /// A container ends a recipe before its time. The game acts, or the holder that

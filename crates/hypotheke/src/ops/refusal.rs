@@ -170,6 +170,8 @@ pub enum Unknown {
     Deal,
     /// A recipe of a different ruleset.
     Recipe,
+    /// A yield that the recipe does not have.
+    Yield,
     /// An operation that no list may contain.
     NotInList,
     /// A trade of a holder with itself, or of a kind for itself.
@@ -211,6 +213,11 @@ pub enum Cause {
     Unknown(Unknown),
     /// 0, or a number that is out of bounds.
     BadAmount,
+    /// The recipe draws what it makes, or has no inputs, so that it is carried out once at a time.
+    OneAtATime {
+        /// The recipe.
+        recipe: RecipeId,
+    },
     /// The deal is made in lots only.
     NoLot {
         /// The number of items in one.
@@ -450,6 +457,7 @@ impl Cause {
             Cause::NoUse(_) => Reason::NoUse,
             Cause::BadAmount
             | Cause::NoLot { .. }
+            | Cause::OneAtATime { .. }
             | Cause::OutOfBounds { .. }
             | Cause::TooManySteps { .. }
             | Cause::TooManyDue { .. }

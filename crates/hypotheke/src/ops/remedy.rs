@@ -70,8 +70,11 @@ impl World {
                 }
             }
             Cause::NotInRecipe { recipe, .. } => {
-                let recipe = self.rules().recipe(recipe)?.id();
-                format!("Name the acting holder in `by` of the recipe {recipe}")
+                let recipe = self.rules().recipe(recipe)?;
+                match recipe.is_loot() {
+                    true => format!("Let the game carry it out: `craft {} …`", recipe.id()),
+                    false => format!("Name the acting holder in `by` of the recipe {}", recipe.id()),
+                }
             }
             Cause::Missing { at, recipe, part, required, there } => {
                 let (what, missing) = (self.ingredient_text(recipe, part), required.saturating_sub(there));
@@ -121,6 +124,7 @@ impl World {
             | Cause::TooManyChanges { .. }
             | Cause::Unknown(_)
             | Cause::BadAmount
+            | Cause::OneAtATime { .. }
             | Cause::Overflow
             | Cause::AlwaysOpen(_)
             | Cause::InsideItself(_) => return None,

@@ -70,7 +70,7 @@ impl Draft<'_> {
             self.remove(spot, count);
         }
         let at = Place::Container(self.container_id(container));
-        let is_full = !self.make(recipe, u64::from(job.times), at).is_empty();
+        let is_full = !self.make((recipe, job.yield_number()), u64::from(job.times), at).is_empty();
         self.nested_lists -= 1;
         if is_full || !self.all_over_since(&before, &self.events()[earlier..], &bearers).is_empty() {
             self.go_back_to(&start);
@@ -81,10 +81,10 @@ impl Draft<'_> {
         true
     }
 
-    /// Puts the outputs of a recipe in, a number of times, and returns the checks that fail. Caps are
+    /// Puts the outputs of a recipe with one of its yields in, a number of times, and returns the checks that fail. Caps are
     /// judged later.
-    pub(super) fn make(&mut self, recipe: &Recipe, times: u64, at: Place) -> Vec<Cause> {
-        for &(kind, each) in recipe.outputs() {
+    pub(super) fn make(&mut self, (recipe, yield_number): (&Recipe, Option<u32>), times: u64, at: Place) -> Vec<Cause> {
+        for &(kind, each) in recipe.made(yield_number) {
             self.begin_step();
             let _ = self.take_noted();
             let Ok(count) = u32::try_from(u64::from(each) * times) else { return vec![Cause::Overflow] };

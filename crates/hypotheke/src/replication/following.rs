@@ -1,5 +1,7 @@
 //! Applying updates to a copy of a world.
 
+use std::num::NonZeroU32;
+
 use smallvec::SmallVec;
 
 use super::update::{At, Change, Look, Update};
@@ -467,7 +469,12 @@ impl Following<'_> {
             let recipe = known.ok_or_else(|| format!("`{name}` does not carry out `{}`", job.recipe))?;
             let due = self.world.clock().checked_add(job.left).filter(|&due| due <= MAX_COUNTED);
             let due = due.ok_or_else(|| format!("`{}` would take too long to count", job.recipe))?;
-            Checked::Ok(Job { recipe, times: job.times, due })
+            let number = job.yield_number.map(NonZeroU32::get);
+            let has_yield = self.world.rules.recipe(recipe).is_some_and(|recipe| recipe.has_yield(number));
+            if !has_yield {
+                return not_so(format!("`{}` has no such yield", job.recipe));
+            }
+            Checked::Ok(Job { recipe, times: job.times, due, yield_number: job.yield_number })
         });
         let (before, after) = (self.world.job_of(index), after.transpose()?);
         if before.is_some() == after.is_some() || self.world.state(index).work == NONE {

@@ -147,7 +147,7 @@ impl Server {
 
     /// Handles a message of a connection that acts for a holder. Its requests are performed by that
     /// holder, at every depth of a list. A request that names a different actor is refused
-    /// ([`Reason::NotAllowed`]).
+    /// ([`Reason::NotAllowed`]), and so is one that names a yield: the world draws it.
     pub fn receive_from(&mut self, holder: &str, message: &ToServer) -> Replies {
         let request = match message {
             ToServer::Request(request) => request,
@@ -159,14 +159,17 @@ impl Server {
             }
             message => return self.receive(message),
         };
-        if let Some(other) = other_actor(&request.operation, holder) {
-            let answer = Answer::Refused {
-                reason: Reason::NotAllowed,
-                figures: None,
-                max_amount: 0,
-                step: None,
-                text: format!("this connection acts for {holder}, not for {other}"),
-            };
+        let refused = match other_actor(&request.operation, holder) {
+            Some(other) => Some((Reason::NotAllowed, format!("this connection acts for {holder}, not for {other}"))),
+            // Else a client would choose what is drawn.
+            None if names_yield(&request.operation) => {
+                let text = "a request of a client names no yield: the world draws it";
+                Some((Reason::NotAllowed, text.to_owned()))
+            }
+            None => None,
+        };
+        if let Some((reason, text)) = refused {
+            let answer = Answer::Refused { reason, figures: None, max_amount: 0, step: None, text };
             let id = request.id.clone();
             return Replies::to_sender(vec![ToClient::Answer { undone: self.undone, id, answer }]);
         }
@@ -236,6 +239,15 @@ impl Server {
             }
             _ => vec![self.initial_state()],
         }
+    }
+}
+
+/// Whether an operation names a yield, at any depth.
+fn names_yield(operation: &NamedOperation) -> bool {
+    match &operation.action {
+        NamedAction::Together { steps } => steps.iter().any(names_yield),
+        NamedAction::Craft { yield_number, .. } => yield_number.is_some(),
+        _ => false,
     }
 }
 

@@ -196,7 +196,10 @@ impl RulesetBuilder {
 
     /// A recipe: items of a container that change into others.
     pub fn recipe(self, id: &str, settings: impl FnOnce(RecipeBuilder) -> RecipeBuilder) -> Self {
-        let RecipeBuilder { section } = settings(RecipeBuilder::default());
+        let RecipeBuilder { mut section, yields } = settings(RecipeBuilder::default());
+        if !yields.is_empty() {
+            section.line("yields", format!("[{}]", yields.join(", ")));
+        }
         self.table("recipe", id, &section)
     }
 
@@ -684,6 +687,7 @@ impl DealBuilder {
 #[must_use]
 pub struct RecipeBuilder {
     section: Section,
+    yields: Vec<String>,
 }
 
 impl RecipeBuilder {
@@ -714,6 +718,19 @@ impl RecipeBuilder {
     /// The items that enter the container.
     pub fn outputs<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
         self.section.line("outputs", list(items));
+        self
+    }
+
+    /// One of the things that it may make besides its outputs, and its share of the draws. One of
+    /// all that are named is drawn each time.
+    pub fn possible_yield<'a>(mut self, weight: u32, items: impl IntoIterator<Item = &'a str>) -> Self {
+        self.yields.push(format!("{{ weight = {weight}, outputs = {} }}", list(items)));
+        self
+    }
+
+    /// It may have no inputs, and only the game carries it out.
+    pub fn loot(mut self) -> Self {
+        self.section.line("loot", true);
         self
     }
 

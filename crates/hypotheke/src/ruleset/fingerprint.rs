@@ -240,11 +240,20 @@ fn recipe_line(rules: &Ruleset, recipe: &Recipe) -> String {
     let (at, by) = (sorted(recipe.at()), sorted(recipe.by().words().into_iter()));
     let ordered = |list: &[Ingredient]| list.iter().map(ToString::to_string).collect::<Vec<_>>().join(", ");
     let (inputs, tools) = (ordered(recipe.inputs()), ordered(recipe.tools()));
-    let outputs = recipe.outputs().iter().map(|&(id, count)| format!("{count} {}", rules.known_kind(id).id()));
-    let outputs = outputs.collect::<Vec<_>>().join(", ");
+    let made = |items: &[(KindId, u32)]| {
+        let items = items.iter().map(|&(id, count)| format!("{count} {}", rules.known_kind(id).id()));
+        items.collect::<Vec<_>>().join(", ")
+    };
+    let outputs = made(recipe.outputs());
+    let yields = recipe.yields().iter().map(|one| format!(" yields [{}: {}]", one.weight(), made(one.outputs())));
+    let yields: String = yields.collect();
+    let loot = if recipe.is_loot() { " loot" } else { "" };
     let takes = recipe.duration().map(|ticks| format!(" takes {ticks}, {} when full", recipe.when_full().word()));
     let takes = takes.unwrap_or_default();
-    format!("recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{takes}", recipe.id())
+    format!(
+        "recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{yields}{loot}{takes}",
+        recipe.id()
+    )
 }
 
 fn group_line(rules: &Ruleset, group: &GroupDef) -> String {

@@ -57,7 +57,7 @@ pub(crate) use places::SlotDef;
 pub use places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, PutMode, SlotRule, WhenUnfit};
 pub(crate) use recipes::RecipeSource;
 pub(crate) use recipes::{Allocation, IngredientSource, Of, Supply};
-pub use recipes::{Ingredient, Recipe, RecipePart, WhenFull};
+pub use recipes::{Ingredient, Recipe, RecipePart, WhenFull, Yield};
 pub(crate) use settings::{Detail, Renames, UNNAMED};
 pub use settings::{Setting, SettingClass, Subject, SubjectKind};
 pub(crate) use source::{CapSource, FilterSource, HolderSource, PropertySource, RulesetSource, Written};

@@ -215,15 +215,11 @@ impl<'s> Reading<'s> {
         array.iter().filter_map(|value| self.one_text(value, &item)).collect()
     }
 
-    /// The values of a list of tables.
-    pub(crate) fn list<'a, 'i>(&mut self, section: &Section<'a, 'i>, key: &str) -> Vec<&'a Value<'i>> {
+    /// The values of a list, which `such_as` describes.
+    pub(crate) fn list<'a, 'i>(&mut self, section: &Section<'a, 'i>, key: &str, such_as: &str) -> Vec<&'a Value<'i>> {
         let Some(value) = section.table.get(key) else { return Vec::new() };
         let Some(array) = value.get_ref().as_array() else {
-            self.wrong_type(
-                value,
-                &format!("`{key}` of {}", section.what),
-                "a list of tables, such as [{ name = \"head\" }]",
-            );
+            self.wrong_type(value, &format!("`{key}` of {}", section.what), such_as);
             return Vec::new();
         };
         array.iter().collect()

@@ -15,7 +15,7 @@ use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::meters::Meter;
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, SlotDef, WhenUnfit};
-use super::recipes::{Ingredient, Recipe};
+use super::recipes::{Ingredient, Recipe, Yield};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::id::KindId;
@@ -646,12 +646,18 @@ impl Lister<'_> {
     }
 
     fn of_recipe(&mut self, recipe: &Recipe) -> Vec<Setting> {
-        let Recipe { id: _, at, by, inputs, tools, outputs, duration: _, when_full } = recipe;
+        let Recipe { id: _, at, by, inputs, tools, outputs, yields, made: _, is_loot, duration: _, when_full } = recipe;
         self.rule("at", sorted(at.iter().map(|at| self.names.container(at))), "none");
-        self.rule("by", self.access_words(by), "anyone");
+        // It follows from loot.
+        let by = if *is_loot { "anyone".to_owned() } else { self.access_words(by) };
+        self.rule("by", by, "anyone");
         self.rule("inputs", self.ingredients(inputs), "none");
         self.rule("tools", self.ingredients(tools), "none");
         self.rule("outputs", self.items(outputs), "none");
+        let made = yields.iter().map(|one| format!("[{}]", self.items(one.outputs())));
+        self.rule("yields", listed(made.collect::<Vec<_>>()), "none");
+        self.rule("yield-weights", listed(yields.iter().map(Yield::weight)), "none");
+        self.rule("loot", yes_no(*is_loot), "no");
         let duration = recipe.duration();
         self.rule("duration", or_none(duration.map(|ticks| ticks_text(u64::from(ticks)))), "none");
         self.rule("when-full", or_none(duration.map(|_| when_full.word())), "none");

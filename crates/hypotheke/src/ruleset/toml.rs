@@ -276,7 +276,7 @@ impl RulesetSource {
     fn read_container(&mut self, reading: &mut Reading<'_>, id: Written<String>, value: &Spanned<DeValue<'_>>) {
         check_name(reading, &id, "container", false);
         let Some(section) = reading.section(value, format!("container `{}`", id.value), CONTAINER) else { return };
-        let slots = reading.list(&section, "slot");
+        let slots = reading.list(&section, "slot", "a list of tables, such as [{ name = \"head\" }]");
         let container = ContainerSource {
             name: reading.text(&section, "name"),
             note: reading.text(&section, "note"),
@@ -404,7 +404,7 @@ pub(super) fn require_keys(
 
 fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSource> {
     let mut caps = Vec::new();
-    for value in reading.list(section, "caps") {
+    for value in reading.list(section, "caps", "a list of tables, such as [{ of = \"rope\", max = 2 }]") {
         let Some(section) = reading.section(value, "a cap", CAP) else { continue };
         let (of, count) = (reading.filter(&section, "of"), reading.count(&section, "count"));
         require_keys(reading, value, &section, "this cap", CAP, "{ of = \"fuel\", count = 8 }");
@@ -417,7 +417,7 @@ fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSou
 
 fn read_encumbrance(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<(Written<Decimal>, Written<String>)> {
     let mut encumbrance = Vec::new();
-    for value in reading.list(section, "encumbrance") {
+    for value in reading.list(section, "encumbrance", "a list of tables, such as [{ name = \"heavy\", from = 20 }]") {
         let Some(section) = reading.section(value, "an encumbrance step", ENCUMBRANCE) else { continue };
         let (at, label) = (reading.weight(&section, "at"), reading.written_text(&section, "label"));
         require_keys(reading, value, &section, "this encumbrance step", ENCUMBRANCE, "{ at = 25, label = \"laden\" }");
@@ -499,7 +499,7 @@ pub(super) fn read_counts<T>(
     read: impl Fn(&mut Reading<'_>, &Spanned<DeValue<'_>>, &str) -> Option<T>,
 ) -> Vec<T> {
     let mut found = Vec::new();
-    for value in reading.list(section, key) {
+    for value in reading.list(section, key, "a list of texts, such as [\"2 ration-box\"]") {
         match value.get_ref().as_str() {
             Some(text) => found.extend(read(reading, value, text)),
             None => reading.wrong_type(value, &format!("each of `{key}`"), "a text, such as \"2 ration-box\""),

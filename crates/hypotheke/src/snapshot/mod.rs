@@ -12,6 +12,7 @@ mod outcome;
 mod requests;
 
 use std::collections::BTreeMap;
+use std::num::NonZeroU32;
 
 use serde::{Deserialize, Serialize};
 
@@ -196,6 +197,9 @@ pub struct Job {
     pub times: u32,
     /// The number of ticks until it ends; 0 if it waits for room.
     pub left: u64,
+    /// Which of the yields of the recipe it makes, from 1 on.
+    #[serde(default, rename = "yield", skip_serializing_if = "Option::is_none")]
+    pub yield_number: Option<NonZeroU32>,
 }
 
 /// The inside of a pack and its contents.

@@ -79,7 +79,7 @@ impl World {
 
     pub(crate) fn capture_job(&self, job: super::Job) -> Job {
         let recipe = self.rules.recipe(job.recipe).map_or_else(String::new, |recipe| recipe.id().to_owned());
-        Job { recipe, times: job.times, left: job.left(self.clock) }
+        Job { recipe, times: job.times, left: job.left(self.clock), yield_number: job.yield_number }
     }
 
     fn capture_holder(&self, id: HolderId) -> Holder {

@@ -3,6 +3,8 @@
 //! A departed entity keeps its memory, out of reach, while its departure can be undone; the memory
 //! is then reused.
 
+use std::num::NonZeroU32;
+
 use super::apply::Load;
 use super::index::Index;
 use super::{Cell, ClassKey, GROUND, Job, NONE, Origin, Presence, Spot, StackClass, StackLocation, World};
@@ -54,6 +56,7 @@ pub(crate) struct LaidJob {
     pub(crate) times: u32,
     /// How many ticks are left.
     pub(crate) left: u64,
+    pub(crate) yield_number: Option<NonZeroU32>,
 }
 
 /// A holder with all that it has.
@@ -216,7 +219,12 @@ impl World {
         if let Some(owner) = &container.owner {
             self.take_owner(*index, owner);
         }
-        let job = |LaidJob { recipe, times, left }| Job { recipe, times, due: self.clock.saturating_add(left) };
+        let job = |LaidJob { recipe, times, left, yield_number }| Job {
+            recipe,
+            times,
+            due: self.clock.saturating_add(left),
+            yield_number,
+        };
         self.set_job(*index, container.job.map(job));
         self.lay_stacks(container);
     }

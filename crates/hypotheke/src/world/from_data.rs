@@ -4,6 +4,7 @@
 //! excess over a limit is accepted, since rules change; an audit reports it.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::num::NonZeroU32;
 
 use super::departures::LaidJob;
 use super::{Arrival, Arriving, ClassKey, LaidContainer, LaidHolder, LaidOrigin, LaidStack};
@@ -154,7 +155,7 @@ impl<'s> Reader<'s> {
 
     /// What a container works on. It may be at a recipe that no longer takes time.
     fn job(&mut self, name: &str, container: &Container) -> Option<LaidJob> {
-        let Job { recipe, times, left } = container.job.as_ref()?;
+        let Job { recipe, times, left, yield_number } = container.job.as_ref()?;
         let Some(known) = self.rules.find_recipe(recipe) else {
             self.fault(name, format!("unknown recipe `{recipe}`"));
             return None;
@@ -163,6 +164,11 @@ impl<'s> Reader<'s> {
         let takes_time = self.rules.recipe(known).is_some_and(|recipe| recipe.duration().is_some());
         if !takes_time || !self.rules.is_station(known, station) {
             self.fault(name, format!("no container works on `{recipe}` here"));
+        }
+        let number = yield_number.map(NonZeroU32::get);
+        if !self.rules.recipe(known).is_some_and(|recipe| recipe.has_yield(number)) {
+            let yields = number.map_or_else(|| "no yield".to_owned(), |number| format!("yield {number}"));
+            self.fault(name, format!("it works on `{recipe}` with {yields}, which the recipe does not have"));
         }
         if *times == 0 {
             self.fault(name, format!("it works on `{recipe}` 0 times"));
@@ -173,7 +179,7 @@ impl<'s> Reader<'s> {
         if *left > MAX_COUNTED {
             self.fault(name, format!("`{recipe}` would take too long to count"));
         }
-        Some(LaidJob { recipe: known, times: *times, left: *left })
+        Some(LaidJob { recipe: known, times: *times, left: *left, yield_number: *yield_number })
     }
 
     pub(super) fn holder(&mut self, holder: &'s Holder) -> Option<LaidHolder> {

@@ -3,6 +3,8 @@
 //! What a recipe holds is in the cells of its container after those of its slots: a stack from slot
 //! 2 in the second of them. So it counts for every sum, and no index finds it.
 
+use std::num::NonZeroU32;
+
 use super::{Cell, ContainerState, NONE, Spot, StackView, World};
 use crate::id::{ContainerId, RecipeId};
 
@@ -12,6 +14,8 @@ pub struct Job {
     pub(crate) recipe: RecipeId,
     pub(crate) times: u32,
     pub(crate) due: u64,
+    /// Which of the yields of the recipe.
+    pub(crate) yield_number: Option<NonZeroU32>,
 }
 
 impl Job {
@@ -31,6 +35,12 @@ impl Job {
     #[must_use]
     pub fn due(self) -> u64 {
         self.due
+    }
+
+    /// Which of the yields of the recipe it makes, from 1 on. It is drawn at the start.
+    #[must_use]
+    pub fn yield_number(self) -> Option<u32> {
+        self.yield_number.map(NonZeroU32::get)
     }
 
     /// The number of ticks from a given one until it ends; 0 if it is due.

@@ -93,7 +93,7 @@ proptest! {
 /// What can't find a fault says nothing when it finds none.
 #[test]
 fn every_fault_is_found() {
-    const MAX_CASES: usize = 4_000;
+    const MAX_CASES: usize = 10_000;
     let mut runner = TestRunner::deterministic();
     let strategy = prop_oneof![
         3 => (any_rules(), prop::collection::vec(any_draw(), 80..81)),

@@ -189,9 +189,10 @@ impl Engine {
                 let action = Action::Use { amount: *amount, kind: self.kind(*kind), from: self.place(from) };
                 return self.by(*holder, action);
             }
-            Request::Craft(amount, recipe, at) => {
+            Request::Craft(amount, (recipe, drawn), at) => {
                 let recipe = self.world.rules().find_recipe(&format!("r{recipe}")).expect("a recipe");
-                Action::Craft { amount: *amount, recipe, at: self.place(at) }
+                let yield_number = drawn.map(|number| u32::try_from(number).unwrap());
+                Action::Craft { amount: *amount, recipe, at: self.place(at), yield_number }
             }
             Request::Cancel(recipe, at) => {
                 let recipe = self.world.rules().find_recipe(&format!("r{recipe}")).expect("a recipe");
@@ -460,7 +461,8 @@ impl Engine {
             let job = self.world.job(id)?;
             let held = self.world.in_work(id).map(|(slot, stack)| (slot as usize, self.stack(stack)));
             let (times, left) = (u64::from(job.times()), job.left(self.world.clock()));
-            Some(Job { recipe: job.recipe().index(), times, left, held: held.collect() })
+            let yield_number = job.yield_number().map(|number| number as usize);
+            Some(Job { recipe: job.recipe().index(), times, yield_number, left, held: held.collect() })
         };
         State {
             clock: self.world.clock(),

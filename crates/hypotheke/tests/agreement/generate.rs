@@ -287,7 +287,8 @@ fn craft(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
     };
     let items: Vec<&(FilterSpec, u32)> = spec.inputs.iter().chain(&spec.tools).collect();
     let missing = items.iter().find(|(of, count)| number(of) < *count);
-    let (of, count) = missing.unwrap_or(&items[input % items.len()]);
+    let nothing = &(FilterSpec::Kind(0), 1);
+    let (of, count) = missing.or(items.get(input % items.len().max(1))).copied().unwrap_or(nothing);
     let matching: Vec<usize> =
         (0..rules.kinds.len()).filter(|&kind| rules.admits(Some(of), &rules.plain(kind))).collect();
     let kind = matching.get(draw.kind % matching.len().max(1)).copied().unwrap_or(0);
@@ -299,7 +300,12 @@ fn craft(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
                 Amount::All => Amount::Exactly(1),
                 amount => amount,
             };
-            let request = Request::Craft(amount, recipe, place);
+            let yields = spec.yields.len();
+            let drawn = match draw.suiting {
+                true => (yields > 0).then(|| 1 + nth % yields),
+                false => (yields > 0 || nth % 4 == 2).then(|| nth % (yields + 2)),
+            };
+            let request = Request::Craft(amount, (recipe, drawn), place);
             match holder.filter(|_| draw.every_kind) {
                 Some(holder) => Request::By(holder, Box::new(request)),
                 None => request,

@@ -34,6 +34,10 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     if matches!((acted, cause), (Request::Put(..) | Request::Split(..), Cause::NoRoom { .. })) {
         return;
     }
+    // The remedy is for the first yield that has no room; the next one may need more.
+    if matches!(acted, Request::Craft(_, (recipe, _), _) if rules.recipes[*recipe].yields.len() > 1) {
+        return;
+    }
     let mut changed = rules.clone();
     if change(&engine.world, &mut changed, *cause, engine.actor(request)).is_none() {
         return;

@@ -228,14 +228,19 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     let outputs = prop::collection::vec((0usize..5, 1u32..4), 1..=2);
     let places = (prop::collection::vec(0usize..6, 0..3), prop::collection::vec(0..PACKS, 0..2));
     let time = prop_oneof![1 => Just((0u32, false)), 1 => (1u32..6, any::<bool>())];
-    (places, any_access(), ingredients(2), ingredients(1), outputs, time).prop_map(
-        |((at, in_packs), by, inputs, tools, outputs, (duration, holds))| RecipeSpec {
+    let made = prop::collection::vec((0usize..5, 1u32..4), 0..=2);
+    let yields = prop::collection::vec((1u32..4, made), 1..=3);
+    let chance = prop_oneof![2 => Just((vec![], false)), 1 => (yields, prop::bool::weighted(0.3))];
+    (places, any_access(), ingredients(2), ingredients(1), outputs, time, chance).prop_map(
+        |((at, in_packs), by, inputs, tools, outputs, (duration, holds), (yields, is_loot))| RecipeSpec {
             at,
             in_packs,
             by,
             inputs,
             tools,
             outputs,
+            yields,
+            is_loot,
             duration,
             holds,
         },
@@ -298,9 +303,15 @@ fn may_change(rules: &Rules, kind: usize, when: &FilterSpec, effect: ChangeEffec
 fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
     let kinds = rules.kinds.len();
     let fitted_one = |recipe: RecipeSpec| {
-        let mut seen = BTreeSet::new();
-        let outputs = recipe.outputs.into_iter().map(|(kind, count)| (kind % kinds, count));
-        let outputs: Vec<(usize, u32)> = outputs.filter(|(kind, _)| seen.insert(*kind)).collect();
+        let items = |items: Vec<(usize, u32)>| -> Vec<(usize, u32)> {
+            let mut seen = BTreeSet::new();
+            let fitted = items.into_iter().map(|(kind, count)| (kind % kinds, count));
+            fitted.filter(|(kind, _)| seen.insert(*kind)).collect()
+        };
+        let outputs = items(recipe.outputs);
+        let yields: Vec<(u32, Vec<(usize, u32)>)> =
+            recipe.yields.into_iter().map(|(weight, made)| (weight, items(made))).collect();
+        let all_made = || outputs.iter().chain(yields.iter().flat_map(|(_, made)| made));
         let ingredients = |items: Vec<(FilterSpec, u32)>| -> Vec<(FilterSpec, u32)> {
             let mut seen = BTreeSet::new();
             let fitted = items.into_iter().map(|(of, count)| match of {
@@ -309,7 +320,7 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
             });
             fitted.filter(|(of, _)| !matches!(of, FilterSpec::Kind(kind) if !seen.insert(*kind))).collect()
         };
-        let holds = |spec: &ContainerSpec| outputs.iter().all(|(kind, _)| may_hold(rules, spec, *kind));
+        let holds = |spec: &ContainerSpec| all_made().all(|(kind, _)| may_hold(rules, spec, *kind));
         let (is_own, count) = (recipe.at.is_empty() && recipe.in_packs.is_empty(), rules.containers.len());
         let mut seen = BTreeSet::new();
         let at = recipe.at.iter().map(|at| at % count).filter(|at| seen.insert(*at));
@@ -317,14 +328,28 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
         let is_brought = |pack: &usize| rules.kinds.iter().any(|kind| kind.pack == Some(*pack));
         let in_packs = recipe.in_packs.into_iter().filter(|pack| is_brought(pack) && holds(&rules.packs[*pack]));
         let in_packs: Vec<usize> = in_packs.collect();
-        let by = fitted(recipe.by, &rules.groups, &Access::Anyone);
-        let (inputs, tools) = (ingredients(recipe.inputs), ingredients(recipe.tools));
+        let is_loot = recipe.is_loot;
+        let by = if is_loot { Access::Nobody } else { fitted(recipe.by, &rules.groups, &Access::Anyone) };
+        let (mut inputs, tools) = (ingredients(recipe.inputs), ingredients(recipe.tools));
+        // Some is found without anything.
+        inputs.truncate(if is_loot && tools.is_empty() { 0 } else { usize::MAX });
         let is_somewhere = is_own || !at.is_empty() || !in_packs.is_empty();
         // What takes time needs a container that is no pack.
         let in_containers = in_packs.is_empty() && !at.is_empty();
-        let duration = if in_containers { recipe.duration } else { 0 };
+        let duration = if in_containers && !inputs.is_empty() { recipe.duration } else { 0 };
         let holds = recipe.holds && duration > 0;
-        is_somewhere.then_some(RecipeSpec { at, in_packs, by, inputs, tools, outputs, duration, holds })
+        is_somewhere.then_some(RecipeSpec {
+            at,
+            in_packs,
+            by,
+            inputs,
+            tools,
+            outputs,
+            yields,
+            is_loot,
+            duration,
+            holds,
+        })
     };
     recipes.into_iter().filter_map(fitted_one).collect()
 }
@@ -720,8 +745,11 @@ fn items_text(items: &[(usize, u32)]) -> String {
 }
 
 fn recipe_text(recipe: &RecipeSpec) -> String {
-    let RecipeSpec { at, in_packs, by, inputs, tools, outputs, duration, holds } = recipe;
-    let by = access_text(by).map(|who| format!("by = {who}\n")).unwrap_or_default();
+    let RecipeSpec { at, in_packs, by, inputs, tools, outputs, yields, is_loot, duration, holds } = recipe;
+    let by = access_text(by).filter(|_| !is_loot).map(|who| format!("by = {who}\n")).unwrap_or_default();
+    let yields =
+        yields.iter().map(|(weight, made)| format!("{{ weight = {weight}, outputs = [{}] }}", items_text(made)));
+    let yields = yields.collect::<Vec<_>>().join(", ");
     let ingredients = |list: &[(FilterSpec, u32)]| {
         list.iter().map(|(of, count)| format!("\"{count} {}\"", filter_text(of))).collect::<Vec<_>>().join(", ")
     };
@@ -731,7 +759,8 @@ fn recipe_text(recipe: &RecipeSpec) -> String {
     let when_full = if *holds { "hold" } else { "refuse" };
     let time = format!("duration = {duration}\nwhen-full = \"{when_full}\"\n");
     let time = if *duration > 0 { time } else { String::new() };
-    format!("at = [{at}]\n{by}inputs = [{inputs}]\ntools = [{tools}]\noutputs = [{outputs}]\n{time}")
+    let made = format!("outputs = [{outputs}]\nyields = [{yields}]\nloot = {is_loot}\n");
+    format!("at = [{at}]\n{by}inputs = [{inputs}]\ntools = [{tools}]\n{made}{time}")
 }
 
 fn deal_text(deal: &DealSpec) -> String {

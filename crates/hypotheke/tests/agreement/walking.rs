@@ -119,6 +119,8 @@ fn rules() -> Rules {
         inputs: vec![(FilterSpec::Kind(0), 2)],
         tools: vec![(FilterSpec::Kind(4), 1)],
         outputs: vec![(1, 1)],
+        yields: Vec::new(),
+        is_loot: false,
         duration: 0,
         holds: false,
     };
@@ -128,6 +130,14 @@ fn rules() -> Rules {
         tools: Vec::new(),
         by: Access::Anyone,
         duration: 3,
+        ..recipe.clone()
+    };
+    let by_chance = RecipeSpec {
+        inputs: vec![(FilterSpec::Kind(0), 1)],
+        outputs: Vec::new(),
+        yields: vec![(1, Vec::new()), (1, vec![(4, 7)])],
+        by: Access::Anyone,
+        tools: Vec::new(),
         ..recipe.clone()
     };
     let both = |kind, filter| FilterSpec::And(Box::new(FilterSpec::Kind(kind)), Box::new(filter));
@@ -140,7 +150,7 @@ fn rules() -> Rules {
         changes,
         falling: BTreeMap::from([(1, FallSpec { by: 700, every: 2, min: 500 })]),
         deals: vec![deal],
-        recipes: vec![recipe, slow],
+        recipes: vec![recipe, slow, by_chance],
         names,
         kinds,
         containers,

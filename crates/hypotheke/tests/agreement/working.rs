@@ -33,6 +33,7 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
         }
     }
     let at: Vec<usize> = (0..rules.containers.len()).collect();
+    let yields = if bit() { vec![(1, vec![(0, 1)]), (2, vec![(1, 2), (0, 1)]), (1, Vec::new())] } else { Vec::new() };
     let one = |input: usize, output: usize, duration: u32, holds: bool, by: Access| RecipeSpec {
         at: at.clone(),
         in_packs: Vec::new(),
@@ -40,6 +41,8 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
         inputs: vec![(FilterSpec::Kind(input), 1 + u32::from(duration > 2))],
         tools: Vec::new(),
         outputs: vec![(output, 1 + u32::from(holds))],
+        yields: yields.clone(),
+        is_loot: false,
         duration,
         holds,
     };

@@ -331,7 +331,7 @@ impl Model {
             Request::Unequip(_, _, from, to) => between(from, to.as_ref().unwrap_or(&At::Holder(actor))),
             Request::Buy(_, _, kind, at) => self.may_deal(true, *kind, at),
             Request::Sell(_, _, kind, at) => self.may_deal(false, *kind, at),
-            Request::Craft(_, recipe, at) | Request::Cancel(recipe, at) => self.may_craft(*recipe, at),
+            Request::Craft(_, (recipe, _), at) | Request::Cancel(recipe, at) => self.may_craft(*recipe, at),
             Request::Mark(at, _)
             | Request::Unmark(at, _)
             | Request::Set(at, _, _)

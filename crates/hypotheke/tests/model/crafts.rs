@@ -37,17 +37,27 @@ impl Model {
         }
     }
 
-    pub(super) fn craft(&mut self, amount: Amount, recipe: usize, at: &At) -> Result<u64, No> {
+    pub(super) fn craft(
+        &mut self,
+        amount: Amount,
+        (recipe, drawn): (usize, Option<usize>),
+        at: &At,
+    ) -> Result<u64, No> {
         let is_its_own = |holder: usize| self.actor.is_none_or(|actor| actor == holder);
         if !matches!(at, At::Container(_)) && !matches!(at, At::Holder(holder) if is_its_own(*holder)) {
             return Err(no("unknown"));
         }
+        let spec = &self.rules.recipes[recipe];
+        if drawn.is_some_and(|number| !(1..=spec.yields.len()).contains(&number)) {
+            return Err(no("unknown"));
+        }
+        let most = spec.max_times();
         if !self.is_here(recipe, at) {
             return Err(no("no-recipe"));
         }
         let (requested, exact) = match amount {
-            Amount::Exactly(times) if times > 0 => (u64::from(times), true),
-            Amount::UpTo(times) if times > 0 => (u64::from(times), false),
+            Amount::Exactly(times) if times > 0 && u64::from(times) <= most => (u64::from(times), true),
+            Amount::UpTo(times) if times > 0 => (most.min(u64::from(times)), false),
             _ => return Err(no("bad-amount")),
         };
         let working = self.station(at).is_some_and(|index| self.state.jobs[index].is_some());
@@ -56,7 +66,7 @@ impl Model {
         }
         let mut tries = (1..=requested).rev().map(|times| {
             let mut copy = self.clone();
-            let list = copy.craft_times(times, recipe, at);
+            let list = copy.craft_times(times, (recipe, drawn), at);
             (times, list, copy.state)
         });
         let (times, first, state) = tries.next().expect("one at least");
@@ -84,7 +94,7 @@ impl Model {
     }
 
     /// The checks that fail, or an empty list if it is done.
-    fn craft_times(&mut self, times: u64, recipe: usize, at: &At) -> Vec<No> {
+    fn craft_times(&mut self, times: u64, (recipe, drawn): (usize, Option<usize>), at: &At) -> Vec<No> {
         let spec = self.rules.recipes[recipe].clone();
         let before = self.clone();
         if self.lists == 0 {
@@ -99,8 +109,8 @@ impl Model {
         let mut failed = Vec::new();
         if missing.is_empty() && Fault::OutputsBeforeInputsGo.is_on() {
             // They need room beside the inputs.
-            let outputs = spec.outputs.iter();
-            let mut outputs = outputs.map(|&(kind, each)| (kind, u32::try_from(u64::from(each) * times).unwrap()));
+            let outputs = spec.made(drawn).into_iter();
+            let mut outputs = outputs.map(|(kind, each)| (kind, u32::try_from(u64::from(each) * times).unwrap()));
             let mut early = self.clone();
             early.lists = 1;
             if !outputs
@@ -123,19 +133,13 @@ impl Model {
             }
         }
         if missing.is_empty() && !spec.holds {
-            let emptied = Model { lists: before.lists, earlier: Some(Box::new(before.clone())), ..self.clone() };
-            let outputs: Vec<(usize, u32)> = spec
-                .outputs
-                .iter()
-                .map(|&(kind, each)| (kind, u32::try_from(u64::from(each) * times).unwrap()))
-                .collect();
-            let made = |&(kind, count): &(usize, u32)| {
-                self.create(Amount::Exactly(count), kind, &Look::default(), at, (0, 0)).is_ok()
-            };
-            let is_made = outputs.iter().all(made);
-            if !is_made || self.lists == 1 && !self.all_worse(&before).is_empty() {
-                failed.extend(emptied.why_not_made(&outputs, at));
-            }
+            // Whatever is drawn must fit.
+            let others = (1..=spec.yields.len()).map(Some).filter(|other| *other != drawn);
+            let others = others.filter(|_| !Fault::OnlyWhatIsDrawnFits.is_on());
+            let first = others
+                .map(|other| self.clone().make_all(&before, times, &spec.made(other), at))
+                .find(|failed| !failed.is_empty());
+            failed.extend(first.unwrap_or_else(|| self.make_all(&before, times, &spec.made(drawn), at)));
         }
         self.lists -= 1;
         if self.lists == 0 {
@@ -144,11 +148,25 @@ impl Model {
         if spec.duration > 0 {
             self.state = before.state.clone();
             if let Some(index) = self.station(at).filter(|_| missing.is_empty() && failed.is_empty()) {
-                self.start(recipe, times, &used, index);
+                self.start((recipe, drawn), times, &used, index);
             }
         }
         (self.list, self.actor, self.caps_later) = (before.list, before.actor, before.caps_later);
         missing.into_iter().chain(in_order(failed)).collect()
+    }
+
+    /// Makes all of it, or returns the checks that fail.
+    fn make_all(&mut self, before: &Model, times: u64, made: &[(usize, u32)], at: &At) -> Vec<No> {
+        let emptied = Model { lists: before.lists, earlier: Some(Box::new(before.clone())), ..self.clone() };
+        let number = |each: u32| u32::try_from(u64::from(each) * times).unwrap();
+        let outputs: Vec<(usize, u32)> = made.iter().map(|&(kind, each)| (kind, number(each))).collect();
+        let is_made = outputs
+            .iter()
+            .all(|&(kind, count)| self.create(Amount::Exactly(count), kind, &Look::default(), at, (0, 0)).is_ok());
+        match !is_made || self.lists == 1 && !self.all_worse(before).is_empty() {
+            true => emptied.why_not_made(&outputs, at),
+            false => Vec::new(),
+        }
     }
 
     /// The checks that fail for all outputs together.

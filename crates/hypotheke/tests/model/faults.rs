@@ -62,6 +62,7 @@ pub(crate) enum Fault {
     OneChangeOfAChain,
     FallsAtEachTick,
     FallsBelowItsMinimum,
+    OnlyWhatIsDrawnFits,
     OneEffectForAll,
     OutputsBeforeInputsGo,
     WorkWeighsNothing,
@@ -70,7 +71,7 @@ pub(crate) enum Fault {
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 62] = [
+    pub(crate) const ALL: [Fault; 63] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -128,6 +129,7 @@ impl Fault {
         Fault::OneChangeOfAChain,
         Fault::FallsAtEachTick,
         Fault::FallsBelowItsMinimum,
+        Fault::OnlyWhatIsDrawnFits,
         Fault::OneEffectForAll,
         Fault::OutputsBeforeInputsGo,
         Fault::WorkWeighsNothing,

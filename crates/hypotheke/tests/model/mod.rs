@@ -81,7 +81,8 @@ pub(crate) enum Request {
     /// How many items of a kind, and from where.
     Use(Option<usize>, Amount, usize, At),
     /// How often, the recipe, and the container.
-    Craft(Amount, usize, At),
+    /// By a recipe, with one of its yields, from 1 on.
+    Craft(Amount, (usize, Option<usize>), At),
     /// The recipe, and the container.
     Cancel(usize, At),
     /// How many ticks.

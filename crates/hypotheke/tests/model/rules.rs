@@ -174,10 +174,38 @@ pub(crate) struct RecipeSpec {
     pub(crate) inputs: Vec<(FilterSpec, u32)>,
     pub(crate) tools: Vec<(FilterSpec, u32)>,
     pub(crate) outputs: Vec<(usize, u32)>,
+    /// Weights, and what is made by chance.
+    pub(crate) yields: Vec<(u32, Vec<(usize, u32)>)>,
+    /// Only the game carries it out.
+    pub(crate) is_loot: bool,
     /// In ticks; 0 if it takes no time.
     pub(crate) duration: u32,
     /// It starts also without room for its outputs.
     pub(crate) holds: bool,
+}
+
+impl RecipeSpec {
+    /// What it makes with one of its yields, each kind at once.
+    pub(crate) fn made(&self, yield_number: Option<usize>) -> Vec<(usize, u32)> {
+        let by_chance = yield_number.map(|number| self.yields[number - 1].1.clone());
+        let mut made: Vec<(usize, u32)> = Vec::new();
+        for (kind, count) in self.outputs.iter().copied().chain(by_chance.into_iter().flatten()) {
+            match made.iter_mut().find(|(known, _)| *known == kind) {
+                Some((_, sum)) => *sum += count,
+                None => made.push((kind, count)),
+            }
+        }
+        made
+    }
+
+    /// What it draws, and what needs nothing, is made once at a time.
+    fn is_once(&self) -> bool {
+        !self.yields.is_empty() || self.inputs.is_empty()
+    }
+
+    pub(crate) fn max_times(&self) -> u64 {
+        if self.is_once() { 1 } else { u64::MAX }
+    }
 }
 
 #[derive(Clone, Debug)]

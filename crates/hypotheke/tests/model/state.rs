@@ -66,6 +66,7 @@ pub(crate) enum Cell {
 pub(crate) struct Job {
     pub(crate) recipe: usize,
     pub(crate) times: u64,
+    pub(crate) yield_number: Option<usize>,
     /// The ticks that are left.
     pub(crate) left: u64,
     /// By the slots from which they came.

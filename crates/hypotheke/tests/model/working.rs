@@ -14,7 +14,13 @@ impl Model {
     }
 
     /// It holds the inputs from now on.
-    pub(super) fn start(&mut self, recipe: usize, times: u64, used: &[(u64, u32)], index: usize) {
+    pub(super) fn start(
+        &mut self,
+        (recipe, yield_number): (usize, Option<usize>),
+        times: u64,
+        used: &[(u64, u32)],
+        index: usize,
+    ) {
         let mut held = Vec::new();
         for &(id, count) in used.iter().filter(|(_, count)| *count > 0) {
             let cell = self.state.find(id).expect("a place");
@@ -26,7 +32,7 @@ impl Model {
         }
         held.sort_by_key(|(slot, _)| *slot);
         let left = u64::from(self.rules.recipes[recipe].duration);
-        self.state.jobs[index] = Some(Job { recipe, times, left, held });
+        self.state.jobs[index] = Some(Job { recipe, times, yield_number, left, held });
     }
 
     /// Containers of the world, then those of each holder, each by arrival.
@@ -71,7 +77,7 @@ impl Model {
             self.state.used[stack.kind] += u64::from(stack.count);
         }
         let at = At::Container(Inside::container(index));
-        let outputs = self.rules.recipes[job.recipe].outputs.clone();
+        let outputs = self.rules.recipes[job.recipe].made(job.yield_number);
         let is_made = outputs.iter().all(|&(kind, each)| {
             let count = Amount::Exactly(u32::try_from(u64::from(each) * job.times).unwrap());
             self.create(count, kind, &Look::default(), &at, (0, 0)).is_ok()

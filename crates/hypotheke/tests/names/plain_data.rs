@@ -85,6 +85,7 @@ impl Writer<'_> {
             recipe: self.rules.names.recipes[job.recipe].clone(),
             times: u32::try_from(job.times).unwrap(),
             left: job.left,
+            yield_number: job.yield_number.map(|number| u32::try_from(number).unwrap().try_into().unwrap()),
         });
         let owner = self.state.owners[index];
         let name = || owner.map_or("nobody", |owner| self.rules.names.holders[owner].as_str()).to_owned();
@@ -253,7 +254,8 @@ impl Reader<'_> {
         let left = if Fault::TimerRestartsOnLoad.is_on() { duration } else { job.left };
         let held = stacks.iter().filter(|lying| lying.in_work);
         let held = held.map(|lying| (lying.slot as usize, self.stack(&lying.stack))).collect();
-        Job { recipe, times: u64::from(job.times), left, held }
+        let yield_number = job.yield_number.map(|number| number.get() as usize);
+        Job { recipe, times: u64::from(job.times), yield_number, left, held }
     }
 
     fn stack(&mut self, stack: &snapshot::Stack) -> Stack {

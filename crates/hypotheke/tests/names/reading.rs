@@ -150,11 +150,11 @@ impl Reader<'_> {
                 };
                 Request::Use(self.actor, *amount, self.kind(kind)?, from)
             }
-            NamedAction::Craft { amount, recipe, at } => {
+            NamedAction::Craft { amount, recipe, at, yield_number } => {
                 let recipe = Names::find(&self.model.rules.names.recipes, recipe.as_str())?;
                 let own = || self.actor.map(At::Holder);
                 let at = at.as_ref().map_or_else(own, |at| self.place(at))?;
-                Request::Craft(*amount, recipe, at)
+                Request::Craft(*amount, (recipe, yield_number.map(|number| number as usize)), at)
             }
             NamedAction::Cancel { recipe, at } => {
                 let recipe = Names::find(&self.model.rules.names.recipes, recipe.as_str())?;

@@ -218,6 +218,8 @@ impl Reader<'_> {
             inputs: self.ingredients(recipe.inputs()),
             tools: self.ingredients(recipe.tools()),
             outputs: self.items(recipe.outputs()),
+            yields: recipe.yields().iter().map(|one| (one.weight(), self.items(one.outputs()))).collect(),
+            is_loot: recipe.is_loot(),
             duration: recipe.duration().unwrap_or(0),
             holds: recipe.when_full() == WhenFull::Hold,
         }

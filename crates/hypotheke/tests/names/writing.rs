@@ -159,8 +159,10 @@ pub(crate) fn named(rules: &Rules, request: &Request) -> NamedOperation {
             NamedAction::Cancel { recipe: names.recipes[*recipe].as_str().into(), at: at(place) }
         }
         Request::Wait(ticks) => NamedAction::Wait { ticks: *ticks },
-        Request::Craft(amount, recipe, place) => {
-            NamedAction::Craft { amount: *amount, recipe: names.recipes[*recipe].as_str().into(), at: Some(at(place)) }
+        Request::Craft(amount, (recipe, drawn), place) => {
+            let yield_number = drawn.map(|number| u32::try_from(number).unwrap());
+            let recipe = names.recipes[*recipe].as_str().into();
+            NamedAction::Craft { amount: *amount, recipe, at: Some(at(place)), yield_number }
         }
         Request::Trade(one, other) => NamedAction::Trade { one: offered(*one), other: offered(*other) },
         Request::Give(place, to) => {

@@ -392,9 +392,16 @@ impl Tried {
                     if works && recipe.duration().is_some() {
                         continue;
                     }
-                    let times = times_enough(world, recipe, &items_at(world, at));
+                    // What is drawn is drawn for one time, and without inputs there is no other bound.
+                    let most = if recipe.yields().is_empty() && !recipe.inputs().is_empty() { u32::MAX } else { 1 };
+                    let times = times_enough(world, recipe, &items_at(world, at), most);
                     let amounts = self.amounts(times);
-                    found.extend(amounts.into_iter().map(|amount| Action::Craft { amount, recipe: handle, at }));
+                    let count = u32::try_from(recipe.yields().len()).unwrap();
+                    // What it yields is drawn, so that it may be any.
+                    let yields = if count == 0 { vec![None] } else { (1..=count).map(Some).collect() };
+                    for (amount, yield_number) in pairs(&amounts, &yields) {
+                        found.push(Action::Craft { amount, recipe: handle, at, yield_number });
+                    }
                 }
             }
             Verb::Cancel => {
@@ -536,7 +543,7 @@ pub(crate) fn label(world: &World, operation: &Operation, place: &dyn Fn(Place) 
             format!("{name} {} {}", world.rules().kind(*of).expect("a kind of these rules").id(), place(*at))
         }
         Action::Use { kind, from, .. } => format!("use {kind:?} {}", place(*from)),
-        Action::Craft { recipe, at, .. } => format!("craft {recipe:?} {}", place(*at)),
+        Action::Craft { recipe, at, yield_number, .. } => format!("craft {recipe:?} {yield_number:?} {}", place(*at)),
         Action::Cancel { recipe, at } => format!("cancel {recipe:?} {}", place(*at)),
         Action::Wait { ticks } => format!("wait {ticks}"),
         Action::Trade { one, other } => format!("trade {:?} {:?}", one.kind, other.kind),
@@ -565,7 +572,7 @@ fn items_at(world: &World, at: Place) -> Vec<StackView<'_>> {
 
 /// How often a recipe could be carried out, item by item: tools keep the last ones that suit them,
 /// then each input takes the first ones.
-fn times_enough(world: &World, recipe: &Recipe, items: &[StackView<'_>]) -> u32 {
+fn times_enough(world: &World, recipe: &Recipe, items: &[StackView<'_>], most: u32) -> u32 {
     // What takes time uses up no packs.
     let takes_time = recipe.duration().is_some();
     let is_full = |stack: &StackView<'_>| {
@@ -584,7 +591,7 @@ fn times_enough(world: &World, recipe: &Recipe, items: &[StackView<'_>]) -> u32 
         });
         tools && inputs
     };
-    (1..).take_while(is_enough).last().unwrap_or(0)
+    (1..=most).take_while(is_enough).last().unwrap_or(0)
 }
 
 /// Numbers with their first values that kinds list.

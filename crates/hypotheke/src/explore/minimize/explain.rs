@@ -1,19 +1,22 @@
 //! Why an operation was applied: the checks on its way, and their results.
 
-use crate::id::KindId;
+use crate::id::{KindId, RecipeId};
 use crate::ops::{Action, Operation};
 use crate::quantity::Decimal;
 use crate::ruleset::{Access, Cap, ChangeEffect, DealSide, Kind, Right};
 use crate::world::{Bearer, Event, GROUND, Place, StackClass, StackLocation, World};
 
-/// The checks of the latest operation of those performed, each as a sentence. If it is a deal, its
-/// price and those of the earlier deals.
+/// The checks of the latest operation of those performed, each as a sentence. If it is a deal or by a
+/// recipe, first what that and the earlier ones exchange: together they may gain something.
 pub(in crate::explore) fn explain(world: &World, performed: &[Operation]) -> Vec<String> {
     let Some(latest) = performed.last() else { return Vec::new() };
-    if deal_asks(world, latest).is_some() {
-        return unique(performed.iter().filter_map(|operation| deal_asks(world, operation)).collect());
-    }
     let mut found = Vec::new();
+    if exchanges(world, latest).is_some() {
+        found.extend(performed.iter().filter_map(|operation| exchanges(world, operation)));
+        if !matches!(latest.action, Action::Craft { .. }) {
+            return unique(found);
+        }
+    }
     let mut gone = None;
     for event in world.events() {
         let before = gone.take();
@@ -31,12 +34,16 @@ pub(in crate::explore) fn explain(world: &World, performed: &[Operation]) -> Vec
                     }
                 }
             }
+            Event::Worked { before: Some(job), after: None, .. } if matches!(latest.action, Action::Wait { .. }) => {
+                found.extend(recipe_makes(world, job.recipe(), job.yield_number()));
+            }
             Event::Changed { before, .. } if matches!(latest.action, Action::Wait { .. }) => {
                 falls(world, *before, &mut found);
             }
             Event::Changed { before, .. } if matches!(latest.action, Action::Use { .. }) => {
                 lowers(world, *before, &mut found);
             }
+            Event::Metered { .. } => effects(world, latest, &mut found),
             Event::Changed { at, .. } if at.exists() => {
                 let place = world.place_of_end(at).map_or_else(String::new, |place| world.place_name(place));
                 found.push(format!(
@@ -77,10 +84,39 @@ fn lowers(world: &World, class: StackClass, found: &mut Vec<String>) {
     found.extend(lowered.map(|(property, by)| format!("A use of {} lowers {property} by {by}", kind.id())));
 }
 
+/// `A use of tea changes warmth by 8`
+fn effects(world: &World, operation: &Operation, found: &mut Vec<String>) {
+    let Action::Use { kind, .. } = operation.action else { return };
+    let kind = world.rules().known_kind(kind);
+    found.extend(kind.effects().map(|(meter, by)| format!("A use of {} changes {meter} by {by}", kind.id())));
+}
+
 fn unique(mut lines: Vec<String>) -> Vec<String> {
     let mut seen = std::collections::BTreeSet::new();
     lines.retain(|line| seen.insert(line.clone()));
     lines
+}
+
+/// What a deal or a recipe exchanges.
+fn exchanges(world: &World, operation: &Operation) -> Option<String> {
+    match operation.action {
+        Action::Craft { recipe, yield_number, .. } => recipe_makes(world, recipe, yield_number),
+        _ => deal_asks(world, operation),
+    }
+}
+
+/// `The recipe splint makes 1 splint from 1 ski and 2 strap`
+fn recipe_makes(world: &World, recipe: RecipeId, yield_number: Option<u32>) -> Option<String> {
+    let rules = world.rules();
+    let recipe = rules.recipe(recipe)?;
+    let made = match recipe.made(yield_number) {
+        [] => "nothing".to_owned(),
+        made => rules.items_text(made),
+    };
+    let inputs = recipe.inputs().iter().map(ToString::to_string).collect::<Vec<_>>().join(" and ");
+    let from = if inputs.is_empty() { String::new() } else { format!(" from {inputs}") };
+    let drawn = yield_number.map_or_else(String::new, |number| format!(" with yield {number}"));
+    Some(format!("The recipe {}{drawn} makes {made}{from}", recipe.id()))
 }
 
 /// `The deal supplies pays 5 chit for 1 cocoa-tin`

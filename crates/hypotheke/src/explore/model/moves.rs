@@ -14,13 +14,13 @@ use smallvec::SmallVec;
 
 use crate::explore::model::places::{Places, Source, has_door};
 use crate::explore::model::scope::{Amounts, Scope};
-use crate::id::{HolderId, KindId, StackId};
+use crate::id::{HolderId, KindId, RecipeId, StackId};
 use crate::language::LiftAmount;
 use crate::language::Verb;
 use crate::language::{Amount, Landing, SortKey};
 use crate::narrow;
 use crate::ops::{Action, Operation};
-use crate::ruleset::{ContainerDef, DealSide};
+use crate::ruleset::{ContainerDef, DealSide, Recipe};
 use crate::world::{GROUND, Place, Spot, World};
 
 /// An operation to try. Most are between slots, and become operations only when they are performed.
@@ -506,7 +506,9 @@ impl Scope {
         }
         for &at in &places.containers {
             for (recipe, times) in world.craftable(at, None) {
-                self.each_amount(narrow::at_most(times), |amount| moves.push(Operation::crafting(amount, recipe, at)));
+                self.each_amount(narrow::at_most(times), |amount| {
+                    push_each_yield(world, recipe, Operation::crafting(amount, recipe, at), moves);
+                });
             }
         }
     }
@@ -547,7 +549,8 @@ impl Scope {
         for actor in performers.into_iter().flatten() {
             for (recipe, times) in world.craftable(holder, actor) {
                 self.each_amount(narrow::at_most(times), |amount| {
-                    moves.push(Operation { actor, ..Operation::crafting(amount, recipe, holder) });
+                    let operation = Operation { actor, ..Operation::crafting(amount, recipe, holder) };
+                    push_each_yield(world, recipe, operation, moves);
                 });
             }
         }
@@ -686,6 +689,17 @@ impl Scope {
             }
             None => {}
         }
+    }
+}
+
+/// An operation by a recipe with each yield that it may draw.
+fn push_each_yield(world: &World, recipe: RecipeId, operation: Operation, moves: &mut Moves) {
+    let known = world.rules().recipe(recipe);
+    for number in known.into_iter().flat_map(Recipe::yield_numbers) {
+        moves.push(match number {
+            Some(number) => operation.clone().with_yield(number),
+            None => operation.clone(),
+        });
     }
 }
 

@@ -52,6 +52,8 @@ pub enum NotSearched {
     Positions,
     /// Ticks between those at which something is due.
     TicksBetween,
+    /// That a recipe never makes what is needed: a way back may need luck.
+    BadLuck,
     /// Saving and loading in between.
     Saves,
     /// Holders that leave and come back in between.
@@ -73,6 +75,7 @@ impl NotSearched {
             NotSearched::CreatedInHands => "created-in-hands",
             NotSearched::Positions => "positions",
             NotSearched::TicksBetween => "ticks-between",
+            NotSearched::BadLuck => "bad-luck",
             NotSearched::Saves => "saves",
             NotSearched::Departures => "departures",
         }
@@ -93,6 +96,7 @@ impl fmt::Display for NotSearched {
             NotSearched::TicksBetween => {
                 f.write_str("ticks between those at which something is due (`wait each-tick`)")
             }
+            NotSearched::BadLuck => f.write_str("bad luck: for `recoverable` a recipe may yield what helps"),
             NotSearched::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
             NotSearched::Departures => f.write_str("departing and arriving again (`faults leave`)"),
         }

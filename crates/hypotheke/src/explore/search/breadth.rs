@@ -15,13 +15,14 @@ use crate::explore::model::faults::Wrong;
 use crate::explore::model::moves::exactly;
 use crate::explore::model::scope::Scope;
 use crate::explore::model::sentence::sentence;
-use crate::explore::model::tried::Tried;
+use crate::explore::model::tried::{NotSearched, Tried};
 use crate::explore::model::vacuity::Occurred;
 use crate::explore::report::{Bound, ExplorationReport, Status, Trace, Verdict};
 use crate::explore::search::expand::{Expanded, Known, Planned, Reached};
 use crate::explore::search::exploration::{Bounds, Progress};
 use crate::explore::search::successors::Successors;
 use crate::explore::state::store::{NOBODY, Store};
+use crate::language::Verb;
 use crate::narrow;
 use crate::world::World;
 
@@ -324,7 +325,7 @@ impl<S: Successors> Search<S> {
             refused: self.tried.by_reason(),
             by_depth,
             verbs,
-            not_searched: self.scope.not_searched(&self.start, true),
+            not_searched: self.not_searched(),
             never_entered: self.occurred.never_entered(),
             stopped_by: self.stopped_by,
             complete: all_seen,
@@ -333,6 +334,17 @@ impl<S: Successors> Search<S> {
             edge_memory_bytes: self.edges,
             symmetric: self.scope.alike.count(),
         }
+    }
+
+    fn not_searched(&self) -> Vec<NotSearched> {
+        let rules = self.start.rules();
+        let at_stations = self.scope.containers.iter().filter_map(|&it| self.start.station_name(it));
+        let mut recipes = at_stations.flat_map(|name| rules.recipes_at(name)).chain(rules.own_recipes());
+        let may_draw = |id| rules.recipe(id).is_some_and(|recipe| recipe.yields().len() > 1);
+        let draws = self.scope.tries(Verb::Craft) && recipes.any(may_draw);
+        let has_luck = draws && !self.goals.is_empty();
+        let found = self.scope.not_searched(&self.start, true);
+        found.into_iter().chain(has_luck.then_some(NotSearched::BadLuck)).collect()
     }
 
     /// States from which no satisfying state can be reached. Valid only after every state was seen.

@@ -6,6 +6,7 @@
 //! here with the reason. The search writes states as bytes, and tests compare both.
 
 use std::collections::BTreeMap;
+use std::num::NonZeroU32;
 
 use crate::id::StackId;
 use crate::language::{Path, PathRoot, PathStep};
@@ -51,7 +52,8 @@ struct CanonicalContainer {
     opened_by: Vec<String>,
     stacks: Vec<(u32, CanonicalStack)>,
     /// What it works on: the recipe, how often, the ticks that are left, and the stacks.
-    job: Option<(String, u32, u64)>,
+    /// The recipe, how often, the ticks that are left, and what it yields.
+    job: Option<(String, u32, u64, Option<NonZeroU32>)>,
     in_work: Vec<(u32, CanonicalStack)>,
 }
 
@@ -173,7 +175,9 @@ impl<'s> Reader<'s> {
             stacks,
             job,
         } = container;
-        let job = job.as_ref().map(|Job { recipe, times, left }| (recipe.clone(), *times, *left));
+        let job = job
+            .as_ref()
+            .map(|Job { recipe, times, left, yield_number }| (recipe.clone(), *times, *left, *yield_number));
         CanonicalContainer { owner: owner.clone(), job, ..self.inside(name.clone(), *slots, opened_by, stacks) }
     }
 

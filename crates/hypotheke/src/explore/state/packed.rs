@@ -268,6 +268,7 @@ impl Packer {
         let Some(job) = world.job_of(container) else { return put(bytes, 0) };
         put(bytes, u64::from(job.recipe().0) + 1);
         put(bytes, u64::from(job.times()));
+        put(bytes, u64::from(job.yield_number().unwrap_or(0)));
         put(bytes, job.left(world.clock()));
         let (first, spots) = (world.state(container).work, world.work_spots(container));
         let held: SmallVec<[(u32, Cell); 8]> = spots.map(|spot| (spot.slot - first, world.cell(spot))).collect();

@@ -503,7 +503,13 @@ impl<'w> Scene<'w> {
             Amount::All => Amount::UpTo(times),
             amount => amount,
         };
-        Some(Operation { actor, ..Operation::crafting(amount, recipe, at) })
+        let operation = Operation { actor, ..Operation::crafting(amount, recipe, at) };
+        let yields = world.rules().recipe(recipe).map_or(0, |recipe| recipe.yields().len());
+        if yields == 0 {
+            return Some(operation);
+        }
+        let drawn = 1 + narrow::at_most(self.below(yields));
+        Some(operation.with_yield(drawn))
     }
 
     /// What a container works on is cancelled; now and then something else is.

@@ -235,12 +235,17 @@ impl Draft<'_> {
         StackLocation { spot, stack: StackId(id), position }
     }
 
-    /// A number within a range of another, each thousandth as likely as any.
-    pub(in crate::ops) fn scatter(&mut self, around: Decimal, within: Decimal) -> Decimal {
+    /// A number below another, each as likely as any.
+    pub(in crate::ops) fn draw(&mut self, choices: u64) -> u64 {
         self.scratch.overlay.used = true;
         let random = self.scratch.overlay.random.get_or_insert_with(|| self.world.random.clone());
-        let choices = within.thousandths().unsigned_abs() * 2 + 1;
         let draw = (u128::from(random.next_u64()) * u128::from(choices)) >> 64;
+        u64::try_from(draw).unwrap_or(0)
+    }
+
+    /// A number within a range of another, each thousandth as likely as any.
+    pub(in crate::ops) fn scatter(&mut self, around: Decimal, within: Decimal) -> Decimal {
+        let draw = self.draw(within.thousandths().unsigned_abs() * 2 + 1);
         let offset = i64::try_from(draw).unwrap_or(0) - within.thousandths();
         Decimal::from_thousandths(around.thousandths().saturating_add(offset))
     }

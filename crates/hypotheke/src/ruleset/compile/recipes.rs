@@ -6,7 +6,7 @@ use super::{Compiler, small};
 use crate::id::{ContainerDefId, KindId, RecipeId};
 use crate::language::NamedPortion;
 use crate::ruleset::access::Access;
-use crate::ruleset::recipes::{Ingredient, IngredientSource, Of, Recipe, RecipeSource, WhenFull};
+use crate::ruleset::recipes::{Ingredient, IngredientSource, Of, Recipe, RecipeSource, WhenFull, Yield, YieldSource};
 use crate::ruleset::source::Written;
 use crate::text::{Diagnostic, Location};
 
@@ -32,9 +32,10 @@ impl Compiler {
 
     fn compile_recipe(&mut self, source: &RecipeSource) -> Option<Recipe> {
         let whose = format!("recipe `{}`", source.id.value);
+        let inputs = "what it uses up: `inputs = [\"2 snow\"]`. Set `loot = true` if only the game finds it";
         let keys = [
-            (source.inputs.is_empty(), "inputs", "what it uses up: `inputs = [\"2 snow\"]`"),
-            (source.outputs.is_empty(), "outputs", "what it makes: `outputs = [\"1 water\"]`"),
+            (source.inputs.is_empty() && source.loot.is_none(), "inputs", inputs),
+            (source.makes_nothing(), "outputs", "what it makes: `outputs = [\"1 water\"]`"),
         ];
         let is_missing = |&(is_empty, key, _): &(bool, &str, &str)| is_empty && !source.unread.contains(&key);
         for (_, key, help) in keys.into_iter().filter(is_missing) {
@@ -44,16 +45,27 @@ impl Compiler {
         let at: Vec<Option<ContainerDefId>> = source.at.iter().map(|at| self.station(&whose, at)).collect();
         let by = match &source.by {
             Some(written) => self.compile_access_list(&whose, "by", written)?,
+            None if source.loot.is_some() => Access::Nobody,
             None => Access::Anyone,
         };
+        self.check_loot(&whose, source);
         let inputs = self.compile_ingredients(&whose, &source.inputs);
         let tools = self.compile_ingredients(&whose, &source.tools);
         let outputs = self.compile_items(&whose, &source.outputs);
-        let (inputs, tools, outputs) = (inputs?, tools?, outputs?);
+        let yields = self.yields(&whose, source);
+        let (inputs, tools, outputs, yields) = (inputs?, tools?, outputs?, yields?);
+        let by_chance =
+            yields.iter().zip(&source.yields).flat_map(|(one, source)| one.outputs.iter().zip(&source.outputs));
+        let made: Vec<(KindId, Location)> = outputs
+            .iter()
+            .zip(&source.outputs)
+            .chain(by_chance)
+            .map(|(&(kind, _), written)| (kind, written.at))
+            .collect();
         for container in at.iter().copied().flatten() {
-            for (&(kind, _), written) in outputs.iter().zip(&source.outputs) {
+            for &(kind, written) in &made {
                 let help = "Change its filter, or carry the recipe out elsewhere";
-                self.check_admitted(&whose, kind, container, written.at, help);
+                self.check_admitted(&whose, kind, container, written, help);
             }
         }
         let duration = self.duration(&whose, source);
@@ -62,7 +74,77 @@ impl Compiler {
             self.rules.containers[container as usize].works = true;
         }
         let at = source.at.iter().map(|at| at.value.as_str().into()).collect();
-        Some(Recipe { id: source.id.value.as_str().into(), at, by, inputs, tools, outputs, duration, when_full })
+        let made = self.made(&whose, source, &outputs, &yields)?;
+        let (id, is_loot) = (source.id.value.as_str().into(), source.loot.is_some());
+        Some(Recipe { id, at, by, inputs, tools, outputs, yields, made, is_loot, duration, when_full })
+    }
+
+    /// What only the game finds has no `by`, and takes no time: a container works on what it holds.
+    fn check_loot(&mut self, whose: &str, source: &RecipeSource) {
+        let Some(loot) = source.loot else { return };
+        if let Some(by) = &source.by {
+            let message = format!("{whose} is loot, and has `by`");
+            let fault = Diagnostic::error("not-supported", by.at, message).label("only the game finds loot");
+            self.fault(fault.related(loot, "it is loot").help("Leave out `by` or `loot`"));
+        }
+        if let Some(duration) = source.duration.as_ref().filter(|_| source.inputs.is_empty()) {
+            let message = format!("{whose} takes time, and has no `inputs`");
+            let fault = Diagnostic::error("not-supported", duration.at, message).label("nothing to work on");
+            self.fault(fault.help("Name what it works on in `inputs`, or leave out `duration`"));
+        }
+    }
+
+    /// What it makes by chance.
+    fn yields(&mut self, whose: &str, source: &RecipeSource) -> Option<Vec<Yield>> {
+        let compiled: Vec<Option<Yield>> = source.yields.iter().map(|one| self.one_yield(whose, one)).collect();
+        let total: u64 = compiled.iter().flatten().map(|one| u64::from(one.weight)).sum();
+        if let Some(first) = source.yields.first().filter(|_| total > u64::from(u32::MAX)) {
+            let message = format!("the weights of the yields of {whose} sum to {total}; the maximum is {}", u32::MAX);
+            self.fault(Diagnostic::error("bad-number", first.at, message).help("Divide all of them by a number"));
+            return None;
+        }
+        compiled.into_iter().collect()
+    }
+
+    /// What it makes with each of its yields; `None` if that is more than can be counted.
+    fn made(
+        &mut self,
+        whose: &str,
+        source: &RecipeSource,
+        outputs: &[(KindId, u32)],
+        yields: &[Yield],
+    ) -> Option<Vec<Vec<(KindId, u32)>>> {
+        let mut made = Vec::new();
+        for (one, written) in yields.iter().zip(&source.yields) {
+            let mut all = outputs.to_vec();
+            for &(kind, count) in &one.outputs {
+                match all.iter_mut().find(|(known, _)| *known == kind) {
+                    None => all.push((kind, count)),
+                    Some((_, before)) => match before.checked_add(count) {
+                        Some(sum) => *before = sum,
+                        None => {
+                            let message = format!("{whose} makes more than {} items of one kind", u32::MAX);
+                            let fault = Diagnostic::error("out-of-range", written.at, message);
+                            self.fault(fault.label("too many").help("Make fewer of them"));
+                            return None;
+                        }
+                    },
+                }
+            }
+            made.push(all);
+        }
+        Some(if made.is_empty() { vec![outputs.to_vec()] } else { made })
+    }
+
+    fn one_yield(&mut self, whose: &str, source: &YieldSource) -> Option<Yield> {
+        let whose = format!("a yield of {whose}");
+        if source.weight.is_none() && !source.is_unread {
+            let message = format!("{whose} has no `weight`");
+            let fault = Diagnostic::error("missing-key", source.at, message);
+            self.fault(fault.help("Add its share of the draws: `weight = 1`"));
+        }
+        let outputs = self.compile_items(&whose, &source.outputs)?;
+        Some(Yield { weight: source.weight.as_ref()?.value, outputs })
     }
 
     /// In ticks; 0 if it takes no time. What takes time needs a container that works on it, and a

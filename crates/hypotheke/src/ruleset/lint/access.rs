@@ -18,8 +18,10 @@ pub(super) fn never_filled(rules: &Ruleset) -> Vec<Diagnostic> {
         let mut of_deals = rules.deals().iter().flat_map(|deal| deal.at().chain(deal.coins_to()));
         of_deals.any(|name| def.instances().any(|instance| instance == name))
     };
-    let shut =
-        in_the_world.filter(|(_, def)| !may_anyone(rules, def, Right::Put) && !starts_with(def) && !has_deals(def));
+    // And so does what a recipe makes.
+    let is_station = |def: &ContainerDef| def.instances().any(|name| rules.recipes_at(name).next().is_some());
+    let is_shut = |def: &ContainerDef| !may_anyone(rules, def, Right::Put) && !starts_with(def);
+    let shut = in_the_world.filter(|(_, def)| is_shut(def) && !has_deals(def) && !is_station(def));
     let warning = |(index, def): (usize, &ContainerDef)| {
         let message = format!("container `{}` starts empty, and nobody can put items in", def.id());
         let fault = Diagnostic::warning("never-filled", written_at(rules, index, Right::Put), message);

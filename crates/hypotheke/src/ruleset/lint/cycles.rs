@@ -16,7 +16,7 @@ use crate::ruleset::access::Access;
 use crate::ruleset::changes::ChangeEffect;
 use crate::ruleset::deals::{Deal, DealSide, Terms};
 use crate::ruleset::kind::Kind;
-use crate::ruleset::recipes::{Ingredient, Of, Recipe};
+use crate::ruleset::recipes::{Ingredient, Of, Recipe, RecipeSource};
 use crate::ruleset::view::Ruleset;
 use crate::text::{Diagnostic, Location};
 
@@ -105,10 +105,15 @@ impl Conversion {
     }
 }
 
-/// All recipes, all deals as holders make them, and all changes of one kind into another.
+/// All recipes with each of their yields, all deals as holders make them, and all changes of one kind into another.
 fn conversions(rules: &Ruleset) -> Vec<Conversion> {
     let recipes = rules.recipes().iter().zip(&rules.source.recipes);
-    let mut found: Vec<Conversion> = recipes.map(|(recipe, source)| of_recipe(rules, recipe, source.id.at)).collect();
+    let is_for_holders = |(recipe, _): &(&Recipe, &RecipeSource)| !recipe.is_loot();
+    let mut found: Vec<Conversion> = recipes
+        .filter(is_for_holders)
+        .flat_map(|(recipe, source)| recipe.yield_numbers().map(move |number| (recipe, number, source.id.at)))
+        .map(|(recipe, number, at)| of_recipe(rules, (recipe, number), at))
+        .collect();
     for (deal, source) in rules.deals().iter().zip(&rules.source.deals) {
         if *deal.by() != Access::Nobody {
             of_deal(rules, deal, source.id.at, &mut found);
@@ -126,7 +131,7 @@ fn conversions(rules: &Ruleset) -> Vec<Conversion> {
     found
 }
 
-fn of_recipe(rules: &Ruleset, recipe: &Recipe, at: Location) -> Conversion {
+fn of_recipe(rules: &Ruleset, (recipe, number): (&Recipe, Option<u32>), at: Location) -> Conversion {
     // Whether a filter admits a stack may depend on its marks; here it is enough that it admits a plain one.
     let kinds = |ingredient: &Ingredient| match ingredient.of() {
         Of::Kind(kind) => vec![kind],
@@ -135,7 +140,9 @@ fn of_recipe(rules: &Ruleset, recipe: &Recipe, at: Location) -> Conversion {
         }
     };
     let takes = recipe.inputs().iter().map(|input| Taken { kinds: kinds(input), count: input.count() });
-    Conversion { what: What::Recipe(recipe.id().into()), at, takes: takes.collect(), gives: recipe.outputs().to_vec() }
+    let with_yield = number.map_or_else(String::new, |number| format!(" with yield {number}"));
+    let what = What::Recipe(format!("{}{with_yield}", recipe.id()).into());
+    Conversion { what, at, takes: takes.collect(), gives: recipe.made(number).to_vec() }
 }
 
 fn of_deal(rules: &Ruleset, deal: &Deal, at: Location, found: &mut Vec<Conversion>) {

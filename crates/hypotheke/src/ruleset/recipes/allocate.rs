@@ -62,8 +62,9 @@ impl Recipe {
             those.map(|nth| stacks[nth].0).sum()
         };
         let is_enough = |times: u64| self.allocate(times, stacks, is_it).missing.is_empty();
-        let bound = self.inputs.iter().map(|input| all(input) / u64::from(input.count.max(1))).min().unwrap_or(0);
-        let (mut enough, mut too_many) = (0, bound.min(u64::from(u32::MAX)) + 1);
+        let inputs = self.inputs.iter().map(|input| all(input) / u64::from(input.count.max(1)));
+        let bound = inputs.chain([u64::from(self.max_times())]).min().unwrap_or(0);
+        let (mut enough, mut too_many) = (0, bound + 1);
         if is_enough(too_many - 1) {
             return too_many - 1;
         }
@@ -80,7 +81,7 @@ impl Recipe {
     /// decides. A list names each kind once.
     pub(crate) fn supplied_by_kinds(&self, there: impl Fn(KindId) -> u64) -> Option<u64> {
         let number = |it: &Ingredient| Some((it.kind()?, u64::from(it.count)));
-        let mut times = u64::from(u32::MAX);
+        let mut times = u64::from(self.max_times());
         for tool in &self.tools {
             let (kind, count) = number(tool)?;
             times = if there(kind) < count { 0 } else { times };

@@ -2,11 +2,14 @@
 
 mod allocate;
 mod read;
+mod yields;
 
 use std::fmt;
 
 pub(crate) use allocate::{Allocation, Supply};
 pub(super) use read::read;
+pub use yields::Yield;
+pub(crate) use yields::YieldSource;
 
 use super::access::Access;
 use super::source::{AccessSource, FilterSource, Written};
@@ -25,10 +28,21 @@ pub(crate) struct RecipeSource {
     pub(crate) inputs: Vec<IngredientSource>,
     pub(crate) tools: Vec<IngredientSource>,
     pub(crate) outputs: Vec<Written<NamedPortion>>,
+    pub(crate) yields: Vec<YieldSource>,
+    /// The place of `loot = true`.
+    pub(crate) loot: Option<Location>,
     pub(crate) duration: Option<Written<u32>>,
     pub(crate) when_full: Option<Written<WhenFull>>,
     /// Keys in which something could not be read: that is not missing.
     pub(crate) unread: Vec<&'static str>,
+}
+
+impl RecipeSource {
+    /// No outputs, and no yield that has some.
+    pub(crate) fn makes_nothing(&self) -> bool {
+        let is_unread = self.unread.contains(&"yields");
+        self.outputs.is_empty() && !is_unread && self.yields.iter().all(|one| one.outputs.is_empty())
+    }
 }
 
 /// A number of items that a filter admits, as it is written.
@@ -72,6 +86,10 @@ pub struct Recipe {
     pub(in crate::ruleset) inputs: Vec<Ingredient>,
     pub(in crate::ruleset) tools: Vec<Ingredient>,
     pub(in crate::ruleset) outputs: Vec<(KindId, u32)>,
+    pub(in crate::ruleset) yields: Vec<Yield>,
+    /// What it makes with each of its yields, each kind once; without yields, its outputs alone.
+    pub(in crate::ruleset) made: Vec<Vec<(KindId, u32)>>,
+    pub(in crate::ruleset) is_loot: bool,
     /// In ticks; 0 if it takes no time.
     pub(in crate::ruleset) duration: u32,
     pub(in crate::ruleset) when_full: WhenFull,
@@ -141,7 +159,7 @@ impl Recipe {
         &self.tools
     }
 
-    /// The items that it makes, each time.
+    /// The items that it makes, each time, whatever it [yields](Recipe::yields).
     #[must_use]
     pub fn outputs(&self) -> &[(KindId, u32)] {
         &self.outputs

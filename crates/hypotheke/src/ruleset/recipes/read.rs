@@ -3,13 +3,14 @@
 use toml::Spanned;
 use toml::de::DeValue;
 
+use super::yields::read_yields;
 use super::{IngredientSource, RecipeSource, WhenFull};
 use crate::ruleset::read::Reading;
 use crate::ruleset::source::Written;
 use crate::ruleset::toml::{check_name, read_access, read_counts, read_portion};
 use crate::text::{Diagnostic, Location};
 
-const RECIPE: &[&str] = &["at", "by", "inputs", "tools", "outputs", "duration", "when-full"];
+const RECIPE: &[&str] = &["at", "by", "inputs", "tools", "outputs", "yields", "loot", "duration", "when-full"];
 
 /// A recipe; `None` if it is no table.
 pub(in crate::ruleset) fn read(
@@ -18,13 +19,16 @@ pub(in crate::ruleset) fn read(
     value: &Spanned<DeValue<'_>>,
 ) -> Option<RecipeSource> {
     check_name(reading, &id, "recipe", false);
-    let section = reading.section(value, format!("recipe `{}`", id.value), RECIPE)?;
+    let whose = format!("recipe `{}`", id.value);
+    let section = reading.section(value, whose.as_str(), RECIPE)?;
     let mut unread = Vec::new();
     let duration = reading.count(&section, "duration");
     let when_full = section.table.get("when-full").and_then(|value| {
         let (at, value) = (reading.at(value), reading.choice(&section, "when-full", WhenFull::ALL)?);
         Some(Written { value, at })
     });
+    let is_loot = reading.flag(&section, "loot").unwrap_or(false);
+    let loot = section.table.get("loot").filter(|_| is_loot).map(|value| reading.at(value));
     let noted = &mut unread;
     Some(RecipeSource {
         at: reading.noting(noted, "at", |it, key| it.word_or_words(&section, key)).unwrap_or_default(),
@@ -32,6 +36,8 @@ pub(in crate::ruleset) fn read(
         inputs: reading.noting(noted, "inputs", |it, key| read_counts(it, &section, key, read_ingredient)),
         tools: read_counts(reading, &section, "tools", read_ingredient),
         outputs: reading.noting(noted, "outputs", |it, key| read_counts(it, &section, key, read_portion)),
+        yields: reading.noting(noted, "yields", |it, _| read_yields(it, &section, &whose)),
+        loot,
         duration,
         when_full,
         unread,
