@@ -179,6 +179,8 @@ fn the_builder_can_say_each_key() {
     changes.renamed.holder = pair("oldann", "ann");
     changes.renamed.mark = pair("oldwet", "wet");
     changes.renamed.property = pair("olddepth", "depth");
+    changes.renamed.recipe = pair("oldmelt", "melt");
+    changes.renamed.meter = pair("oldheat", "heat");
     changes.replaced_by = pair("rocket", "ice");
     changes.removed = [("attic".to_owned(), hypotheke::RemovedContents::Ground)].into();
     let migration = MigrationRules {

@@ -131,6 +131,7 @@ impl Comparison<'_> {
         old.marks().iter().for_each(|mark| add(SubjectKind::Mark, mark.name(), names.mark(mark.name())));
         let properties = old.properties().iter();
         properties.for_each(|it| add(SubjectKind::Property, it.name(), names.property(it.name())));
+        old.recipes().iter().for_each(|it| add(SubjectKind::Recipe, it.id(), names.recipe(it.id())));
         old.containers().iter().for_each(|def| add(SubjectKind::Container, def.id(), names.container(def.id())));
         old.holders().iter().for_each(|def| add(SubjectKind::Holder, def.id(), names.holder(def.id())));
         found
@@ -214,7 +215,9 @@ impl Comparison<'_> {
         // Declared renames are listed with the renamed subject.
         let described = |setting: &Setting| {
             let version = setting.name.strip_prefix("migration.").and_then(|rest| rest.split_once(".renamed."));
-            version.is_some_and(|(version, _)| version.parse().is_ok_and(|version: u32| version > self.old.version()))
+            let is_later = |version: &str| version.parse().is_ok_and(|version: u32| version > self.old.version());
+            // A meter is no subject of its own.
+            version.is_some_and(|(version, what)| what != "meter" && is_later(version))
         };
         let members = |list: &[Setting], others: &[Setting]| {
             let alone = list.iter().filter(|it| it.detail == Detail::Member && !has(others, it) && !described(it));

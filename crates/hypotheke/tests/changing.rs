@@ -152,7 +152,7 @@ fn a_change_may_be_a_part_of_a_cycle_that_gains() {
     assert!(warnings.iter().any(|line| line == expected), "{warnings:#?}");
 }
 
-const SPOILING: &str = "
+const FALLING_FOOD: &str = "
 [property.freshness]
 falls = { by = 1, every = 5 }
 [change.spoiled]
@@ -164,7 +164,7 @@ becomes = \"scrap\"
 ";
 
 fn camp() -> Arc<Ruleset> {
-    rules(&format!("{CAMP}{SPOILING}[start]\nstore = [\"4 fish\"]\n\"mara.pockets\" = [\"1 saw\"]\n"))
+    rules(&format!("{CAMP}{FALLING_FOOD}[start]\nstore = [\"4 fish\"]\n\"mara.pockets\" = [\"1 saw\"]\n"))
 }
 
 fn contents(world: &World, place: &str) -> Vec<String> {

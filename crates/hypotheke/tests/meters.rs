@@ -124,6 +124,19 @@ fn a_meter_that_is_gone_is_kept_and_comes_back_and_a_new_one_is_at_its_start() {
 }
 
 #[test]
+fn a_meter_with_another_name_keeps_its_value() {
+    let mut world = World::new(&rules(&format!("{RULES}{HEAT}")));
+    perform(&mut world, "create 2 tea in mara").expect("created");
+    perform(&mut world, "mara uses 2 tea").expect("used");
+    let renamed =
+        format!("{RULES}{HEAT}").replace("heat", "warmth").replace("format = 1\n", "format = 1\nversion = 2\n");
+    let renamed = rules(&format!("{renamed}[migration.2]\nrenamed.meter = {{ heat = \"warmth\" }}\n"));
+    let (moved, differences) = migrated(&world, &renamed);
+    assert_eq!(differences, "heat: renamed to warmth, of 1 holder");
+    assert_eq!(moved.meter(moved.holder("mara").expect("a holder"), "warmth"), Some(30.into()));
+}
+
+#[test]
 fn both_forms_of_a_save_keep_meters_and_an_earlier_save_has_them_at_their_start() {
     let rules = rules(&format!("{RULES}{HEAT}"));
     let mut world = World::new(&rules);

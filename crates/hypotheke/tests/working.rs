@@ -271,6 +271,12 @@ fn a_recipe_that_is_gone_is_stopped_and_nothing_is_lost() {
     // What takes longer now keeps the time that is left.
     let (after, differences) = migrated(&world, &start.replace("duration = 10", "duration = 99"));
     assert_eq!((works_on(&after, "mara.bag").as_deref(), differences), (Some("melt for 3"), vec![]));
+    // A recipe with another name goes on.
+    let renamed = start.replace("recipe.melt", "recipe.thaw").replace("format = 1\n", "format = 1\nversion = 2\n");
+    let renamed = format!("{renamed}[migration.2]\nrenamed.recipe = {{ melt = \"thaw\" }}\n");
+    let (after, differences) = migrated(&world, &renamed);
+    assert_eq!(works_on(&after, "mara.bag").as_deref(), Some("thaw for 3"));
+    assert_eq!(differences, ["melt: renamed to thaw, in 2 containers"]);
     // A container with fewer slots holds the stacks of its former slots.
     let (after, _) = migrated(&world, &start.replace("slots = 2\nmin-slots = 1", "slots = 1"));
     assert_eq!(snow(&after), before);

@@ -166,6 +166,8 @@ struct Renamed {
     holder: Option<BTreeMap<String, String>>,
     mark: Option<BTreeMap<String, String>>,
     property: Option<BTreeMap<String, String>>,
+    recipe: Option<BTreeMap<String, String>>,
+    meter: Option<BTreeMap<String, String>>,
 }
 
 /// A tag of kinds.

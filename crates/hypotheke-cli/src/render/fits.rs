@@ -106,7 +106,7 @@ fn draw_recipes<'f>(page: &mut Page, rules: &'f Ruleset, found: &'f Fits, wanted
         for (recipe, kinds) in taken {
             let id = rules.recipe(recipe).map_or("", Recipe::id);
             page.plain(&format!("{id} at {} takes  ", groups[index].container));
-            page.items(Tone::Plain, kinds.into_iter(), ", ");
+            page.items(Tone::Plain, kinds, ", ");
         }
     }
 }

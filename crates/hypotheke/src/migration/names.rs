@@ -58,6 +58,10 @@ impl Names<'_> {
         }
     }
 
+    fn meter(&self, name: &str) -> String {
+        self.rules.meter_since(self.since, name)
+    }
+
     /// `sled`, `surveyor.pockets`, `surveyor.hand`, `#12`, `ground`
     fn place(&self, place: &str, holders: &BTreeMap<String, String>) -> String {
         match place.split_once('.') {
@@ -82,6 +86,8 @@ impl Carrying<'_> {
         self.names_of_stacks(&mut names);
         self.names_of_totals(&mut names);
         let holders = self.names_of_places(&names);
+        self.names_of_work(&names);
+        self.names_of_meters(&names);
         self.names_of_shortcuts(&mut names);
         names_of_orphans(&mut self.snapshot, &mut names, &holders);
         names_of_arrivals(&mut self.snapshot, &names);
@@ -171,6 +177,37 @@ impl Carrying<'_> {
         holders
     }
 
+    fn names_of_work(&mut self, names: &Names<'_>) {
+        let carried = self.snapshot.holders.iter_mut().flat_map(|it| &mut it.containers);
+        let jobs = self.snapshot.containers.iter_mut().chain(carried).filter_map(|it| it.job.as_mut());
+        let mut described: BTreeMap<(String, String), u64> = BTreeMap::new();
+        for job in jobs {
+            let now = names.rules.recipe_since(names.since, &job.recipe);
+            if now != job.recipe {
+                *described.entry((std::mem::replace(&mut job.recipe, now.clone()), now)).or_default() += 1;
+            }
+        }
+        for ((before, now), containers) in described {
+            self.tell(before, format!("renamed to {now}, in {}", many(containers, "container", "containers")), None);
+        }
+    }
+
+    fn names_of_meters(&mut self, names: &Names<'_>) {
+        let mut described: BTreeMap<(String, String), u64> = BTreeMap::new();
+        for holder in &mut self.snapshot.holders {
+            for (before, value) in std::mem::take(&mut holder.meters) {
+                let now = names.meter(&before);
+                holder.meters.insert(now.clone(), value);
+                if now != before {
+                    *described.entry((before, now)).or_default() += 1;
+                }
+            }
+        }
+        for ((before, now), holders) in described {
+            self.tell(before, format!("renamed to {now}, of {}", many(holders, "holder", "holders")), None);
+        }
+    }
+
     /// Two shortcuts may point at one kind now: the first does.
     fn names_of_shortcuts(&mut self, names: &mut Names<'_>) {
         let mut lost = Vec::new();
@@ -214,7 +251,10 @@ fn names_of_orphans(snapshot: &mut Snapshot, names: &mut Names<'_>, holders: &BT
                 names.kind(kind);
                 renamed(holder);
             }
-            Orphan::Meter { holder, .. } => renamed(holder),
+            Orphan::Meter { holder, meter, .. } => {
+                *meter = names.meter(meter);
+                renamed(holder);
+            }
             Orphan::Totals { kind, .. } => names.kind(kind),
         }
     }

@@ -85,6 +85,10 @@ pub struct Renamed {
     pub mark: BTreeMap<String, String>,
     /// Properties.
     pub property: BTreeMap<String, String>,
+    /// Recipes.
+    pub recipe: BTreeMap<String, String>,
+    /// Meters of holders.
+    pub meter: BTreeMap<String, String>,
 }
 
 /// Where the contents of a removed container go.
@@ -124,6 +128,8 @@ pub(crate) enum Changed {
     Holder,
     Mark,
     Property,
+    Recipe,
+    Meter,
 }
 
 const KEYS: &[&str] = &["over-limit", "over-cap", "not-admitted", "removed-places", "unknown-kinds"];
@@ -134,6 +140,8 @@ const RENAMED: &[(&str, Changed)] = &[
     ("holder", Changed::Holder),
     ("mark", Changed::Mark),
     ("property", Changed::Property),
+    ("recipe", Changed::Recipe),
+    ("meter", Changed::Meter),
 ];
 
 const STAY: (&str, MigrationPolicy) = ("stay", MigrationPolicy::Stay);
@@ -229,6 +237,8 @@ impl VersionChanges {
             Changed::Holder => &mut self.renamed.holder,
             Changed::Mark => &mut self.renamed.mark,
             Changed::Property => &mut self.renamed.property,
+            Changed::Recipe => &mut self.renamed.recipe,
+            Changed::Meter => &mut self.renamed.meter,
             Changed::Replaced | Changed::Removed => &mut self.replaced_by,
         }
     }
@@ -279,6 +289,8 @@ impl VersionChanges {
             ("renamed.holder", pairs(&self.renamed.holder)),
             ("renamed.mark", pairs(&self.renamed.mark)),
             ("renamed.property", pairs(&self.renamed.property)),
+            ("renamed.recipe", pairs(&self.renamed.recipe)),
+            ("renamed.meter", pairs(&self.renamed.meter)),
             ("replaced-by", pairs(&self.replaced_by)),
             ("removed", self.removed.iter().map(|(before, after)| (before.clone(), gone(after))).collect()),
         ]
@@ -344,6 +356,14 @@ impl MigrationRules {
 
     pub(crate) fn property_since(&self, version: u32, name: &str) -> String {
         self.renamed_since(version, name, |renamed| &renamed.property)
+    }
+
+    pub(crate) fn recipe_since(&self, version: u32, name: &str) -> String {
+        self.renamed_since(version, name, |renamed| &renamed.recipe)
+    }
+
+    pub(crate) fn meter_since(&self, version: u32, name: &str) -> String {
+        self.renamed_since(version, name, |renamed| &renamed.meter)
     }
 
     pub(crate) fn container_since(&self, version: u32, name: &str) -> ContainerSuccessor {

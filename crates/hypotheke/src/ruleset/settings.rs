@@ -178,6 +178,14 @@ impl<'m> Renames<'m> {
         self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.property))
     }
 
+    pub(crate) fn recipe(self, name: &str) -> String {
+        self.renamed(name, |rules, version| rules.recipe_since(version, name))
+    }
+
+    fn meter(self, name: &str) -> String {
+        self.renamed(name, |rules, version| rules.meter_since(version, name))
+    }
+
     pub(crate) fn container(self, name: &str) -> String {
         self.renamed(name, |rules, version| rules.renamed_since(version, name, |renamed| &renamed.container))
     }
@@ -265,7 +273,7 @@ impl Ruleset {
             add(SubjectKind::Deal, deal.id().to_owned(), lister.of_deal(deal));
         }
         for recipe in self.recipes() {
-            add(SubjectKind::Recipe, recipe.id().to_owned(), lister.of_recipe(recipe));
+            add(SubjectKind::Recipe, names.recipe(recipe.id()), lister.of_recipe(recipe));
         }
         for change in self.changes() {
             add(SubjectKind::Change, change.id().to_owned(), lister.of_change(change));
@@ -457,7 +465,7 @@ impl Lister<'_> {
         self.rule("pack", or_none(kind.pack().map(|def| self.names.definition(def.id()))), "none");
         let attributes = kind.attributes().map(|(name, number)| format!("{name} {number}"));
         self.rule("attributes", sorted(attributes), "none");
-        let effects = kind.effects().map(|(meter, number)| format!("{meter} {number}"));
+        let effects = kind.effects().map(|(meter, number)| format!("{} {number}", self.names.meter(meter)));
         let property = |id| self.names.property(self.rules.property(id).name());
         let lowers = kind.lowered().iter().map(|&(id, by)| format!("lowers {} by {by}", property(id)));
         let parts: Vec<String> = effects.chain(lowers).collect();
@@ -607,7 +615,7 @@ impl Lister<'_> {
         self.rule("encumbrance", listed(encumbrance.iter().map(|(from, label)| format!("{label} at {from}"))), "none");
         for Meter { name, start, min, max, beyond } in meters {
             let value = format!("{start} of {min} to {max}, beyond: {}", beyond.word());
-            self.rule(&format!("meter {name}"), value, "none");
+            self.rule(&format!("meter {}", self.names.meter(name)), value, "none");
         }
         self.rule("shortcuts", shortcuts, 0);
         self.rule("depleted-shortcuts", if *spent == DepletedShortcut::Keep { "keep" } else { "clear" }, "clear");

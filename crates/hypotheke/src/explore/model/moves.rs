@@ -507,7 +507,7 @@ impl Scope {
         for &at in &places.containers {
             for (recipe, times) in world.craftable(at, None) {
                 self.each_amount(narrow::at_most(times), |amount| {
-                    push_each_yield(world, recipe, Operation::crafting(amount, recipe, at), moves);
+                    push_each_yield(world, recipe, &Operation::crafting(amount, recipe, at), moves);
                 });
             }
         }
@@ -550,7 +550,7 @@ impl Scope {
             for (recipe, times) in world.craftable(holder, actor) {
                 self.each_amount(narrow::at_most(times), |amount| {
                     let operation = Operation { actor, ..Operation::crafting(amount, recipe, holder) };
-                    push_each_yield(world, recipe, operation, moves);
+                    push_each_yield(world, recipe, &operation, moves);
                 });
             }
         }
@@ -693,12 +693,13 @@ impl Scope {
 }
 
 /// An operation by a recipe with each yield that it may draw.
-fn push_each_yield(world: &World, recipe: RecipeId, operation: Operation, moves: &mut Moves) {
+fn push_each_yield(world: &World, recipe: RecipeId, operation: &Operation, moves: &mut Moves) {
     let known = world.rules().recipe(recipe);
     for number in known.into_iter().flat_map(Recipe::yield_numbers) {
+        let operation = operation.clone();
         moves.push(match number {
-            Some(number) => operation.clone().with_yield(number),
-            None => operation.clone(),
+            Some(number) => operation.with_yield(number),
+            None => operation,
         });
     }
 }

@@ -55,6 +55,8 @@ impl Compiler {
             Changed::Holder => self.rules.find_holder_named(name).is_some(),
             Changed::Mark => self.rules.find_mark(name).is_some(),
             Changed::Property => self.rules.find_property(name).is_some(),
+            Changed::Recipe => self.rules.find_recipe(name).is_some(),
+            Changed::Meter => self.source.meter_names.contains(name),
         }
     }
 
@@ -83,6 +85,8 @@ impl Compiler {
             Changed::Holder => migration.holder_since(version, &after.value),
             Changed::Mark => migration.mark_since(version, &after.value),
             Changed::Property => migration.property_since(version, &after.value),
+            Changed::Recipe => migration.recipe_since(version, &after.value),
+            Changed::Meter => migration.meter_since(version, &after.value),
         };
         // A name of an earlier version may be removed since.
         if version != self.rules.version || self.knows(change.what, &now) {
@@ -98,6 +102,8 @@ impl Compiler {
             Changed::Holder => rules.holders().iter().map(crate::HolderDef::id).collect(),
             Changed::Mark => rules.marks().iter().map(crate::Mark::name).collect(),
             Changed::Property => rules.properties().iter().map(crate::Property::name).collect(),
+            Changed::Recipe => rules.recipes().iter().map(crate::Recipe::id).collect(),
+            Changed::Meter => self.source.meter_names.iter().map(String::as_str).collect(),
         };
         let (code, message) = match change.what {
             Changed::Removed => ("unknown-container", format!("unknown container `{now}`")),
