@@ -72,7 +72,7 @@ impl Recipe {
     /// let searching = Operation::crafting(Amount::Exactly(1), search, at);
     /// assert!(world.dry_run(&searching).is_ok());
     /// world.perform(&searching.with_yield(2)).unwrap();
-    /// assert_eq!(world.slot_contents(at, 0).unwrap().kind().id(), "flare");
+    /// assert_eq!(world.stacks(at).next().unwrap().1.kind().id(), "flare");
     /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     #[must_use]
