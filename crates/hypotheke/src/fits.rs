@@ -144,18 +144,18 @@ impl Fits {
 
     fn of(rules: &Ruleset, world: &World, groups: Vec<SlotGroup>, places: &[(&ContainerDef, ContainerId)]) -> Fits {
         let row = |kind: Kind<'_>| {
-            let mut last: Option<(ContainerId, Filled)> = None;
+            // The groups of one container follow each other.
+            let mut last: Option<(ContainerId, Filled, Vec<RecipeId>)> = None;
             let fit = |(group, (def, place)): (&SlotGroup, &(&ContainerDef, ContainerId))| {
-                let (per_container, limited_by, whose) = match last.take() {
-                    Some((of, known)) if of == *place => known,
-                    _ => filled(world, kind.handle(), *place),
+                let (filled, recipes) = match last.take() {
+                    Some((of, filled, recipes)) if of == *place => (filled, recipes),
+                    _ => (filled(world, kind.handle(), *place), recipes_for(world, kind, *place)),
                 };
-                last = Some((*place, (per_container, limited_by, whose.clone())));
+                last = Some((*place, filled.clone(), recipes.clone()));
+                let (per_container, limited_by, whose) = filled;
                 let verdict = verdict(rules, def, group.first, kind);
                 let own = def.ruled.get(group.first as usize).map_or(u32::MAX, |slot| slot.stack_limit);
                 let per_slot = kind.stack_limit().min(def.stack_limit).min(own);
-                let station = world.station_name(*place).unwrap_or_default();
-                let recipes = rules.recipes_at(station).filter(|&id| takes(rules, id, kind)).collect();
                 Fit { verdict, per_slot, per_container, limited_by, whose, recipes }
             };
             (kind.handle(), groups.iter().zip(places).map(fit).collect())
@@ -272,6 +272,12 @@ fn filled(world: &World, kind: KindId, place: ContainerId) -> Filled {
         None => LimitedBy::Nothing,
     };
     (room.items, limited_by, whose)
+}
+
+/// The recipes of a container that may take items of a kind.
+fn recipes_for(world: &World, kind: Kind<'_>, place: ContainerId) -> Vec<RecipeId> {
+    let rules = world.rules();
+    rules.recipes_at(world.name_of_station(place.index)).filter(|&id| takes(rules, id, kind)).collect()
 }
 
 /// Whether a recipe may take items of a kind.

@@ -108,7 +108,7 @@ fn draw_what_next(page: &mut Page) {
         ("hypotheke show traverse/rules.toml", "draw the containers"),
         ("hypotheke verify traverse", "run the scenarios"),
         ("hypotheke explore traverse/canteen", "find a trade that makes money"),
-        ("hypotheke verify traverse/workshop", "work, time and chance"),
+        ("hypotheke show traverse/workshop", "draw a workshop with recipes"),
     ] {
         page.plain("   ").put(Tone::Notable, &pad(command, 40)).rest(Tone::Plain, what).end();
     }

@@ -75,7 +75,7 @@ fn whose(group: &SlotGroup, fit: &Fit) -> Option<String> {
     })
 }
 
-pub(crate) fn recipes(rules: &Ruleset, fit: &Fit) -> Vec<String> {
+fn recipes(rules: &Ruleset, fit: &Fit) -> Vec<String> {
     fit.recipes.iter().filter_map(|&id| Some(rules.recipe(id)?.id().to_owned())).collect()
 }
 

@@ -92,13 +92,14 @@ fn draw_work(page: &mut Page, world: &World, id: ContainerId) {
     let Some(job) = world.job(id) else { return };
     let recipe = world.rules().recipe(job.recipe()).map_or("", Recipe::id);
     let what = if job.times() == 1 { recipe.to_owned() } else { format!("{} {recipe}", job.times()) };
+    let drawn = job.yield_number().map_or_else(String::new, |number| format!(" with yield {number}"));
     let left = match job.left(world.clock()) {
         0 => "waits for room".to_owned(),
         left => format!("{} left", ticks_text(left)),
     };
     let held = world.in_work(id).map(|(_, stack)| format!("{} {}", stack.count(), stack.kind().id()));
     let held = held.collect::<Vec<_>>().join(", ");
-    page.plain("  works on ").rest(Tone::Plain, &format!("{what}: {left}, holds {held}")).end();
+    page.plain("  works on ").rest(Tone::Plain, &format!("{what}{drawn}: {left}, holds {held}")).end();
 }
 
 /// What a recipe makes, of what, and who may carry it out.

@@ -1,6 +1,6 @@
 //! What fits where: a table with as many columns as the page has room for, or the reasons in words.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use hypotheke::fits::{Bearer, Fit, Fits, LimitedBy, SlotGroup, Verdict};
 use hypotheke::{Kind, Recipe, RecipeId, Ruleset};
@@ -93,16 +93,12 @@ fn draw_recipes<'f>(page: &mut Page, rules: &'f Ruleset, found: &'f Fits, wanted
     let groups = found.groups();
     let is_first = |&index: &usize| index == 0 || groups[index - 1].container != groups[index].container;
     for index in (0..groups.len()).filter(is_first) {
-        let mut taken: Vec<(RecipeId, Vec<&str>)> = Vec::new();
+        let mut taken: BTreeMap<RecipeId, Vec<&str>> = BTreeMap::new();
         for (kind, fits) in kinds_of(rules, found, &wanted) {
             for &recipe in &fits[index].recipes {
-                match taken.iter_mut().find(|(known, _)| *known == recipe) {
-                    Some((_, kinds)) => kinds.push(kind.id()),
-                    None => taken.push((recipe, vec![kind.id()])),
-                }
+                taken.entry(recipe).or_default().push(kind.id());
             }
         }
-        taken.sort_by_key(|(recipe, _)| *recipe);
         for (recipe, kinds) in taken {
             let id = rules.recipe(recipe).map_or("", Recipe::id);
             page.plain(&format!("{id} at {} takes  ", groups[index].container));

@@ -56,6 +56,8 @@ pub(super) enum RecipeChange {
     OutputCount(usize, u32),
     /// One of the outputs of a yield with a different number.
     YieldCount(usize, usize, u32),
+    /// An output of a yield and the one after it change places.
+    YieldOrder(usize, usize),
     /// Without one of its yields.
     NoYield(usize),
     /// Any holder may carry out what only the game finds.
@@ -466,6 +468,7 @@ fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
         RecipeChange::Count(list, nth, count) => list.of_source(recipe)[*nth].count = *count,
         RecipeChange::OutputCount(nth, count) => recipe.outputs[*nth].value.count = *count,
         RecipeChange::YieldCount(one, nth, count) => recipe.yields[*one].outputs[*nth].value.count = *count,
+        RecipeChange::YieldOrder(one, nth) => recipe.yields[*one].outputs.swap(*nth, nth + 1),
         RecipeChange::NoYield(nth) => {
             recipe.yields.remove(*nth);
         }

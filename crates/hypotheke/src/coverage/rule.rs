@@ -552,6 +552,11 @@ impl List<'_> {
                 let text = format!("yield {} output {}", one + 1, item.value);
                 self.add(&subject, text, item.at, near(item.value.count).map(change).collect());
             }
+            for (number, pair) in source.outputs.windows(2).enumerate() {
+                let text = format!("yield {}: {} before {}", one + 1, pair[0].value.kind, pair[1].value.kind);
+                let change = Change::Recipe(index, RecipeChange::YieldOrder(one, number));
+                self.add(&subject, text, pair[1].at, vec![("the other way round".to_owned(), change)]);
+            }
             let others = recipe.yields.len() > 1 || !recipe.outputs.is_empty();
             let changes = others.then(|| without(RecipeChange::NoYield(one)));
             self.add(&subject, format!("yield {}", one + 1), source.at, changes.into_iter().collect());

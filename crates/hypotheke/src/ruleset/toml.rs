@@ -402,12 +402,15 @@ pub(super) fn require_keys(
     }
 }
 
+const CAP_EXAMPLE: &str = "{ of = \"fuel\", count = 8 }";
+const ENCUMBRANCE_EXAMPLE: &str = "{ at = 25, label = \"laden\" }";
+
 fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSource> {
     let mut caps = Vec::new();
-    for value in reading.list(section, "caps", "a list of tables, such as [{ of = \"rope\", max = 2 }]") {
+    for value in reading.list(section, "caps", &format!("a list of tables, such as [{CAP_EXAMPLE}]")) {
         let Some(section) = reading.section(value, "a cap", CAP) else { continue };
         let (of, count) = (reading.filter(&section, "of"), reading.count(&section, "count"));
-        require_keys(reading, value, &section, "this cap", CAP, "{ of = \"fuel\", count = 8 }");
+        require_keys(reading, value, &section, "this cap", CAP, CAP_EXAMPLE);
         if let (Some(of), Some(count)) = (of, count) {
             caps.push(CapSource { of, count: count.value });
         }
@@ -417,10 +420,10 @@ fn read_caps(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<CapSou
 
 fn read_encumbrance(reading: &mut Reading<'_>, section: &Section<'_, '_>) -> Vec<(Written<Decimal>, Written<String>)> {
     let mut encumbrance = Vec::new();
-    for value in reading.list(section, "encumbrance", "a list of tables, such as [{ name = \"heavy\", from = 20 }]") {
+    for value in reading.list(section, "encumbrance", &format!("a list of tables, such as [{ENCUMBRANCE_EXAMPLE}]")) {
         let Some(section) = reading.section(value, "an encumbrance step", ENCUMBRANCE) else { continue };
         let (at, label) = (reading.weight(&section, "at"), reading.written_text(&section, "label"));
-        require_keys(reading, value, &section, "this encumbrance step", ENCUMBRANCE, "{ at = 25, label = \"laden\" }");
+        require_keys(reading, value, &section, "this encumbrance step", ENCUMBRANCE, ENCUMBRANCE_EXAMPLE);
         if let (Some(at), Some(label)) = (at, label) {
             check_name(reading, &label, "encumbrance", false);
             encumbrance.push((at, label));

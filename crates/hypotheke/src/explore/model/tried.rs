@@ -96,7 +96,7 @@ impl fmt::Display for NotSearched {
             NotSearched::TicksBetween => {
                 f.write_str("ticks between those at which something is due (`wait each-tick`)")
             }
-            NotSearched::BadLuck => f.write_str("bad luck: for `recoverable` a recipe may yield what helps"),
+            NotSearched::BadLuck => f.write_str("bad luck (`recoverable` counts on the best yields)"),
             NotSearched::Saves => f.write_str("saving and loading (`faults save-then-load`)"),
             NotSearched::Departures => f.write_str("departing and arriving again (`faults leave`)"),
         }

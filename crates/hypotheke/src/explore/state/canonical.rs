@@ -51,8 +51,7 @@ struct CanonicalContainer {
     owner: Option<String>,
     opened_by: Vec<String>,
     stacks: Vec<(u32, CanonicalStack)>,
-    /// What it works on: the recipe, how often, the ticks that are left, and the stacks.
-    /// The recipe, how often, the ticks that are left, and what it yields.
+    /// What it works on: the recipe, how often, the ticks that are left, and the yield.
     job: Option<(String, u32, u64, Option<NonZeroU32>)>,
     in_work: Vec<(u32, CanonicalStack)>,
 }
@@ -91,7 +90,7 @@ impl Canonical {
             revision: _,
             // Ids are names: no rule compares them, and ties in sorting go by slot order.
             next_stack: _,
-            // Only scattered drops read it, and a search drops at one position.
+            // Scattered drops and yields read it. A search drops at one position and names each yield.
             random: _,
             // Only the ticks until recipes end and properties fall matter.
             clock,

@@ -27,7 +27,8 @@ pub(in crate::ruleset) fn read(
         let (at, value) = (reading.at(value), reading.choice(&section, "when-full", WhenFull::ALL)?);
         Some(Written { value, at })
     });
-    let is_loot = reading.flag(&section, "loot").unwrap_or(false);
+    // Loot may have no inputs.
+    let is_loot = reading.noting(&mut unread, "inputs", |it, _| it.flag(&section, "loot")).unwrap_or(false);
     let loot = section.table.get("loot").filter(|_| is_loot).map(|value| reading.at(value));
     let noted = &mut unread;
     Some(RecipeSource {

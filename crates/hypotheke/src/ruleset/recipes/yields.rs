@@ -94,7 +94,15 @@ impl Recipe {
 
     /// Whether one of its yields has such a number; without yields, whether there is none.
     pub(crate) fn has_yield(&self, number: Option<u32>) -> bool {
-        self.yield_numbers().any(|known| known == number)
+        match number {
+            None => self.yields.is_empty(),
+            Some(number) => self.numbered(number).is_some(),
+        }
+    }
+
+    /// The yield with a number, from 1 on.
+    fn numbered(&self, number: u32) -> Option<&Yield> {
+        self.yields.get(number.checked_sub(1)? as usize)
     }
 
     /// What it makes each time with one of its yields: its outputs, then those of the yield, each kind
