@@ -248,6 +248,10 @@ fn the_builder_can_say_each_key() {
             let melt = melt.at(["stall"]).by(["crew"]).inputs(["1 ice"]);
             melt.tools(["1 book"]).outputs(["1 coin"]).duration(20).when_full(WhenFull::Hold)
         })
+        .recipe("plaster", |plaster| {
+            let plaster = plaster.at(["stall"]).pattern(["ice f"]).legend("f", "coin and not wet");
+            plaster.mirrored().outputs(["1 coin"])
+        })
         .recipe("find", |find| find.at(["stall"]).loot().possible_yield(3, ["1 coin"]))
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");

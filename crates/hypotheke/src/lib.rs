@@ -178,7 +178,7 @@ pub use query::Description;
 pub use ruleset::{
     Access, AccessList, Beyond, Cap, ChangeBuilder, ChangeEffect, ContainerBuilder, ContainerDef, Deal, DealBuilder,
     DealSide, DealTerms, DepletedShortcut, Falling, GroupBuilder, GroupDef, HolderBuilder, HolderDef, Ingredient, Kind,
-    KindBuilder, Lot, Mark, MarkBuilder, Meter, MigrationPolicy, MigrationRules, Price, PricedKinds, Property,
+    KindBuilder, Lot, Mark, MarkBuilder, Meter, MigrationPolicy, MigrationRules, Pattern, Price, PricedKinds, Property,
     PropertyValue, PutMode, Recipe, RecipeBuilder, RecipePart, RemovedContents, Renamed, Right, Rounding, Ruleset,
     RulesetBuilder, RulesetErrors, Selector, Setting, SettingClass, SlotBuilder, SlotRule, StackChange, Subject,
     SubjectKind, Tag, TagBuilder, VersionChanges, WhenFull, WhenUnfit, Yield,

@@ -26,6 +26,7 @@ mod model;
 mod naive;
 mod names;
 mod offers;
+mod patterns;
 mod places;
 mod plain;
 mod queries;

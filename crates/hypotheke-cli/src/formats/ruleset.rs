@@ -434,6 +434,12 @@ struct Recipe {
     by: Option<Who>,
     /// What is used up each time, such as `["2 snow"]`. Only loot may have none.
     inputs: Option<Vec<String>>,
+    /// Instead of `inputs`, rows of slots: kinds, tags, words of `legend`, and `.` for an empty slot.
+    pattern: Option<Vec<String>>,
+    /// Words of the pattern, and the filters that they stand for.
+    legend: Option<BTreeMap<String, String>>,
+    /// The pattern also matches with left and right exchanged.
+    mirrored: Option<bool>,
     /// What must be there besides, and stays.
     tools: Option<Vec<String>>,
     /// The items that enter the container each time, such as `["1 water"]`.

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 
 use hypotheke::{
-    Access, ContainerId, Deal, DealSide, HolderId, Ingredient, Kind, KindId, Lot, Place, Property, PropertyValue,
-    Recipe, RecipeId, Right, Ruleset, StackView, World, Yield,
+    Access, ContainerId, Deal, DealSide, HolderId, Ingredient, Kind, KindId, Lot, Pattern, Place, Property,
+    PropertyValue, Recipe, RecipeId, Right, Ruleset, StackView, World, Yield,
 };
 use schemars::JsonSchema;
 use serde::Serialize;
@@ -159,6 +159,9 @@ struct RecipeJson {
     by: Vec<String>,
     /// What is used up each time.
     inputs: Vec<IngredientJson>,
+    /// The arrangement of the inputs; absent if any will do.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pattern: Option<PatternJson>,
     /// What must be there besides, and stays.
     tools: Vec<IngredientJson>,
     /// The items that enter the container each time.
@@ -174,6 +177,15 @@ struct RecipeJson {
     /// `refuse` or `hold`, if it takes time and there is no room for its outputs.
     #[serde(skip_serializing_if = "Option::is_none")]
     when_full: Option<&'static str>,
+}
+
+/// The arrangement of the inputs of a recipe.
+#[derive(Debug, Serialize, JsonSchema)]
+struct PatternJson {
+    /// Row by row the number of the input in each slot, from 0; null if it is empty.
+    rows: Vec<Vec<Option<u32>>>,
+    /// It also matches with left and right exchanged.
+    mirrored: bool,
 }
 
 /// What a recipe may make by chance.
@@ -261,6 +273,12 @@ impl IngredientJson {
     }
 }
 
+impl PatternJson {
+    fn new(pattern: &Pattern) -> PatternJson {
+        PatternJson { rows: pattern.rows().map(<[_]>::to_vec).collect(), mirrored: pattern.is_mirrored() }
+    }
+}
+
 impl YieldJson {
     fn new(rules: &Ruleset, it: &Yield) -> YieldJson {
         YieldJson { weight: it.weight(), outputs: ItemsJson::listed(rules, it.outputs()) }
@@ -277,6 +295,7 @@ impl RecipeJson {
             name: recipe.id().to_owned(),
             by: recipe.by().words().into_iter().map(str::to_owned).collect(),
             inputs: recipe.inputs().iter().map(IngredientJson::new).collect(),
+            pattern: recipe.pattern().map(PatternJson::new),
             tools: recipe.tools().iter().map(IngredientJson::new).collect(),
             outputs: ItemsJson::listed(rules, recipe.outputs()),
             yields: recipe.yields().iter().map(|it| YieldJson::new(rules, it)).collect(),

@@ -117,6 +117,7 @@ pub(super) fn draw_recipe(page: &mut Page, rules: &Ruleset, recipe: &Recipe) {
         outputs => rules.items_text(outputs),
     };
     page.plain("    ").rest(Tone::Plain, &format!("{outputs}{from}{with}")).end();
+    draw_pattern(page, recipe);
     let total: u64 = recipe.yields().iter().map(|it| u64::from(it.weight())).sum();
     for (number, it) in (1..).zip(recipe.yields()) {
         let made = match (recipe.outputs(), it.outputs()) {
@@ -127,6 +128,26 @@ pub(super) fn draw_recipe(page: &mut Page, rules: &Ruleset, recipe: &Recipe) {
         };
         let text = format!("yield {number}  {} in {total}: {made}", it.weight());
         page.plain("      ").rest(Tone::Plain, &text).end();
+    }
+}
+
+/// The rows of a pattern, each word as wide as the widest.
+fn draw_pattern(page: &mut Page, recipe: &Recipe) {
+    let Some(pattern) = recipe.pattern() else { return };
+    let word = |input: &Option<u32>| match input.and_then(|input| recipe.inputs().get(input as usize)) {
+        None => ".".to_owned(),
+        Some(input) if input.of_text().contains(' ') => format!("`{}`", input.of_text()),
+        Some(input) => input.of_text().to_owned(),
+    };
+    let rows: Vec<Vec<String>> = pattern.rows().map(|row| row.iter().map(word).collect()).collect();
+    let wide = rows.iter().flatten().map(|word| width(word)).max().unwrap_or(0);
+    for (nth, row) in rows.iter().enumerate() {
+        let head = if nth == 0 { "      pattern  " } else { "               " };
+        let row = row.iter().map(|word| pad(word, wide)).collect::<Vec<_>>().join("  ");
+        page.plain(head).rest(Tone::Plain, row.trim_end()).end();
+    }
+    if pattern.is_mirrored() {
+        page.plain("               ").rest(Tone::Plain, "or mirrored").end();
     }
 }
 

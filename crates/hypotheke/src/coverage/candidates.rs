@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use super::change::{Change, FilterAt, IngredientList};
 use super::effect::{group_of, members, stacks_that_matter};
+use super::needs::Needs;
 
 use super::suggest::{MAX_STEPS, Play};
 use crate::filter::Test;
@@ -18,7 +19,9 @@ const MAX_LOADS: usize = 400;
 /// The maximum number of items that a candidate creates on the ground.
 const MAX_ON_GROUND: u32 = 1_000;
 /// More items than the places of most rulesets hold.
-const PLENTY: u32 = 9_999;
+pub(super) const PLENTY: u32 = 9_999;
+/// The number of positions of a pattern to try.
+const MAX_LAID: usize = 4;
 /// The maximum number of kinds for one change.
 pub(super) const MAX_KINDS: usize = 40;
 
@@ -360,17 +363,22 @@ impl<'r> Candidates<'r> {
     /// needs.
     pub(super) fn of_recipe(&self, number: usize) -> Vec<Vec<String>> {
         let Some(recipe) = self.rules.recipes().get(number) else { return Vec::new() };
-        let item = |it: &Ingredient| self.matching(it).next();
-        let ingredients = recipe.tools().iter().chain(recipe.inputs().iter().rev());
-        let items: Option<Vec<String>> = ingredients.map(|it| Some(format!("{} {}", it.count(), item(it)?))).collect();
-        let mut plays = items.iter().flat_map(|items| self.crafts(recipe, items)).collect::<Vec<_>>();
+        let Some(mut needs) = Needs::of(recipe, |it| self.matching(it).next()) else { return Vec::new() };
+        let mut plays = self.crafts(recipe, &needs);
         // The same in a place that the first input fills.
-        if let (Some(mut items), Some(first)) = (items, recipe.inputs().first().and_then(item)) {
-            items.pop();
-            items.push(format!("up to {PLENTY} {first}"));
-            plays.extend(self.crafts(recipe, &items));
-        }
+        needs.fills = true;
+        plays.extend(self.crafts(recipe, &needs));
         plays
+    }
+
+    /// The recipes with patterns of a container.
+    pub(super) fn of_grid(&self, container: usize) -> Vec<Play> {
+        let def = &self.rules.containers()[container];
+        let names: Vec<&str> = def.instances().chain([def.id()]).collect();
+        let has_pattern = |recipe: &Recipe| recipe.pattern().is_some() && recipe.at().any(|at| names.contains(&at));
+        let recipes = self.rules.recipes().iter().enumerate().filter(|(_, recipe)| has_pattern(recipe));
+        let plays = recipes.flat_map(|(number, _)| self.of_recipe(number));
+        plays.map(|steps| Play { steps, ..Play::default() }).collect()
     }
 
     /// The same with each stack in turn that the filter of one ingredient may tell apart.
@@ -378,12 +386,13 @@ impl<'r> Candidates<'r> {
         let rules = self.rules;
         let Some(recipe) = rules.recipes().get(number) else { return Vec::new() };
         let Some(changed) = list.of(recipe).get(nth) else { return Vec::new() };
-        let others = recipe.inputs().iter().chain(recipe.tools()).filter(|it| !std::ptr::eq(*it, changed));
-        let others: Option<Vec<String>> =
-            others.map(|it| Some(format!("{} {}", it.count(), self.matching(it).next()?))).collect();
-        let Some(others) = others else { return Vec::new() };
-        let with_one =
-            |item: String| self.crafts(recipe, &[&others[..], &[format!("{} {item}", changed.count())]].concat());
+        let with_one = |item: String| {
+            let needs = Needs::of(recipe, |it: &Ingredient| match std::ptr::eq(it, changed) {
+                true => Some(item.clone()),
+                false => self.matching(it).next(),
+            });
+            needs.map_or_else(Vec::new, |needs| self.crafts(recipe, &needs))
+        };
         self.variants_of(changed).flat_map(|(item, _)| with_one(item)).collect()
     }
 
@@ -410,10 +419,10 @@ impl<'r> Candidates<'r> {
     }
 
     /// A recipe at each of its places, with these items there.
-    fn crafts(&self, recipe: &Recipe, items: &[String]) -> Vec<Vec<String>> {
+    fn crafts(&self, recipe: &Recipe, needs: &Needs) -> Vec<Vec<String>> {
         let rules = self.rules;
         let holders = || rules.holder_names().take(MAX_KINDS);
-        let create = |place: &str| items.iter().map(|item| format!("create {item} in {place}")).collect::<Vec<_>>();
+        let create = |place: &str| needs.created(place);
         let id = recipe.id();
         let suffix = |number: Option<u32>| number.map_or_else(String::new, |number| format!(" with yield {number}"));
         let yields: Vec<String> = recipe.yield_numbers().map(suffix).collect();
@@ -431,7 +440,6 @@ impl<'r> Candidates<'r> {
         // What takes time is also tried until just before it ends, and until it ends.
         let ticks: Vec<u32> = recipe.duration().map_or_else(Vec::new, |ticks| vec![ticks - 1, ticks]);
         let of_yield = |((setup, place, must_open), yields): ((Vec<String>, String, bool), &String)| {
-            let setup = with(&setup, create(&place));
             let by_game = with(&setup, [format!("craft {id} at {place}{yields}")]);
             let waiting = ticks.iter().filter(|ticks| **ticks > 0).map(|ticks| format!("wait {ticks}"));
             let waiting: Vec<Vec<String>> = waiting.map(|wait| with(&by_game, [wait])).collect();
@@ -441,7 +449,22 @@ impl<'r> Candidates<'r> {
             });
             std::iter::once(by_game).chain(waiting).chain(by_holder).collect::<Vec<_>>()
         };
-        let stations = recipe.at().flat_map(|at| self.stations(at));
+        // A pattern at each of its first positions.
+        let laid = |at: &str, (setup, place, must_open): (Vec<String>, String, bool)| {
+            let ways = match recipe.pattern() {
+                None => vec![create(&place)],
+                Some(pattern) => {
+                    let is_it = |def: &&ContainerDef| def.id() == at || def.instances().any(|it| it == at);
+                    let grid = rules.containers().iter().find(is_it).map(|def| (def.slots(), def.columns()));
+                    let places = grid.into_iter().flat_map(|(slots, columns)| pattern.placed(slots, columns));
+                    places.take(MAX_LAID).map(|cells| needs.laid(&cells, &place)).collect()
+                }
+            };
+            ways.into_iter().map(move |lines| (with(&setup, lines), place.clone(), must_open)).collect::<Vec<_>>()
+        };
+        let stations = recipe
+            .at()
+            .flat_map(|at| self.stations(at).into_iter().flat_map(move |it| laid(at, it)).collect::<Vec<_>>());
         stations.flat_map(|station| yields.iter().map(move |it| (station.clone(), it))).flat_map(of_yield).collect()
     }
 

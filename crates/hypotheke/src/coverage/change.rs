@@ -62,6 +62,10 @@ pub(super) enum RecipeChange {
     NoYield(usize),
     /// Any holder may carry out what only the game finds.
     NoLoot,
+    /// A slot of its pattern is empty.
+    NoCell(usize),
+    /// Its pattern may be mirrored, or not.
+    Mirrored(bool),
     /// Without one of its tools.
     NoTool(usize),
     /// An output and the one after it change places.
@@ -175,6 +179,7 @@ pub(super) enum Change {
     Meter(usize, usize, MeterChange),
     Pack(OfKind),
     Slots(usize, u32),
+    Columns(usize, u32),
     Copy(usize, usize),
     Worn(usize),
     WhenUnfit(usize),
@@ -342,6 +347,7 @@ impl Change {
             Change::Pack(of) => {
                 source.packs.remove(of.at);
             }
+            Change::Columns(container, columns) => set(&mut source.containers[*container].columns, Some(*columns)),
             Change::Slots(container, slots) => set(&mut source.containers[*container].slots, Some(*slots)),
             Change::Copy(container, copy) => {
                 source.containers[*container].copies.remove(*copy);
@@ -473,6 +479,12 @@ fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
             recipe.yields.remove(*nth);
         }
         RecipeChange::NoLoot => recipe.loot = None,
+        RecipeChange::NoCell(nth) => empty_cell(recipe, *nth),
+        RecipeChange::Mirrored(mirrored) => {
+            if let Some(pattern) = &mut recipe.pattern {
+                pattern.mirrored = mirrored.then_some(pattern.at);
+            }
+        }
         RecipeChange::NoTool(nth) => {
             recipe.tools.remove(*nth);
         }
@@ -483,6 +495,18 @@ fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
             let at = recipe.duration.as_ref().map_or(recipe.id.at, |duration| duration.at);
             recipe.when_full = Some(Written { value: *when_full, at });
         }
+    }
+}
+
+/// An input that lies nowhere else is gone.
+fn empty_cell(recipe: &mut RecipeSource, nth: usize) {
+    let Some(pattern) = &mut recipe.pattern else { return };
+    let Some(input) = pattern.cells[nth].take() else { return };
+    recipe.inputs[input as usize].count -= 1;
+    if recipe.inputs[input as usize].count == 0 {
+        recipe.inputs.remove(input as usize);
+        let later = pattern.cells.iter_mut().flatten().filter(|other| **other > input);
+        later.for_each(|other| *other -= 1);
     }
 }
 

@@ -106,6 +106,7 @@ pub(super) fn without_effect(rules: &Ruleset, changed: &Ruleset, change: &Change
         | Change::Text(..)
         | Change::Pack(_)
         | Change::Slots(..)
+        | Change::Columns(..)
         | Change::Copy(..)
         | Change::Worn(_)
         | Change::WhenUnfit(_)

@@ -80,6 +80,7 @@ impl Candidates<'_> {
                 let plays = self.of_recipe(*number).into_iter();
                 plays.map(|steps| Play { steps, probes: probes.clone(), ..Play::default() }).collect()
             }
+            Change::Columns(container, _) => self.of_grid(*container),
             Change::Slots(container, _) | Change::Copy(container, _) => {
                 let def = &rules.containers()[*container];
                 let places = self.places_of(def).into_iter();

@@ -10,6 +10,7 @@ mod candidates;
 mod change;
 mod effect;
 mod measured;
+mod needs;
 mod rule;
 mod suggest;
 #[cfg(test)]

@@ -7,8 +7,8 @@ use crate::filter::Filter;
 use crate::narrow;
 use crate::quantity::Decimal;
 use crate::ruleset::{
-    Beyond, DealSide, DepletedShortcut, Falling, FallingSource, FilterSource, PropertySource, PutMode, Right, Rounding,
-    RulesetSource, Subject, SubjectKind, WhenFull, WhenUnfit,
+    Beyond, DealSide, DepletedShortcut, Falling, FallingSource, FilterSource, PropertySource, PutMode, RecipeSource,
+    Right, Rounding, RulesetSource, Subject, SubjectKind, WhenFull, WhenUnfit, Written,
 };
 use crate::text::{Location, Word};
 
@@ -351,6 +351,14 @@ impl List<'_> {
             let changes = changes.map(|near| (near.to_string(), Change::Slots(index, near))).collect();
             self.add(subject, format!("slots {}", written.value), written.at, changes);
         }
+        // Else they are only for drawings.
+        let is_it = |at: &Written<String>| at.value == def.id.value || def.copies.iter().any(|it| it.value == at.value);
+        let has_pattern = |recipe: &RecipeSource| recipe.pattern.is_some() && recipe.at.iter().any(is_it);
+        if let Some(written) = def.columns.as_ref().filter(|_| self.source.recipes.iter().any(has_pattern)) {
+            let changes = near(written.value).filter(|&near| near > 0 && slots.is_none_or(|slots| near <= slots));
+            let changes = changes.map(|near| (near.to_string(), Change::Columns(index, near))).collect();
+            self.add(subject, format!("columns {}", written.value), written.at, changes);
+        }
         if let Some(least) = &def.min_slots {
             let changes = near(least.value).filter(|&near| near > 0 && slots.is_none_or(|slots| near <= slots));
             let changes = changes.map(|near| (near.to_string(), Change::MinSlots(index, Some(near))));
@@ -533,15 +541,21 @@ impl List<'_> {
         let changed = |(count, change): (u32, RecipeChange)| (count.to_string(), Change::Recipe(index, change));
         let lists = [(IngredientList::Inputs, "input", &recipe.inputs), (IngredientList::Tools, "tool", &recipe.tools)];
         for (list, key, items) in lists {
+            // The slots of a pattern say how many.
+            let is_laid = list == IngredientList::Inputs && recipe.pattern.is_some();
             for (number, item) in items.iter().enumerate() {
-                let near = near(item.count).map(|near| changed((near, RecipeChange::Count(list, number, near))));
+                let near = near(item.count).filter(|_| !is_laid);
+                let near = near.map(|near| changed((near, RecipeChange::Count(list, number, near))));
                 let mut changes: Vec<(String, Change)> = near.collect();
                 changes.extend((list == IngredientList::Tools).then(|| without(RecipeChange::NoTool(number))));
                 let text = format!("{key} {} {}", item.count, item.of.filter);
-                self.add(&subject, text, item.at, changes);
+                if !is_laid {
+                    self.add(&subject, text, item.at, changes);
+                }
                 self.of_filter(&subject, key, &item.of, FilterAt::Ingredient(index, list, number));
             }
         }
+        self.of_pattern(&subject, index, recipe);
         for (number, item) in recipe.outputs.iter().enumerate() {
             let near = near(item.value.count).map(|near| changed((near, RecipeChange::OutputCount(number, near))));
             self.add(&subject, format!("output {}", item.value), item.at, near.collect());
@@ -583,6 +597,24 @@ impl List<'_> {
                 vec![("the other way round".to_owned(), Change::Recipe(index, RecipeChange::OutputOrder(number)))];
             self.add(&subject, text, pair[1].at, changes);
         }
+    }
+
+    fn of_pattern(&mut self, subject: &Subject, index: usize, recipe: &RecipeSource) {
+        let Some(pattern) = &recipe.pattern else { return };
+        let change = |change: RecipeChange| Change::Recipe(index, change);
+        let taken = pattern.cells.iter().flatten().count();
+        for (nth, input) in pattern.cells.iter().enumerate() {
+            let (row, column) = (nth / pattern.columns as usize, nth % pattern.columns as usize);
+            // Without the last one there is no pattern.
+            let Some(input) = input.filter(|_| taken > 1) else { continue };
+            let of = &recipe.inputs[input as usize].of.filter;
+            let without = vec![(WITHOUT.to_owned(), change(RecipeChange::NoCell(nth)))];
+            self.add(subject, format!("pattern row {row} column {column}: {of}"), pattern.at, without);
+        }
+        let (at, is_mirrored) = (pattern.mirrored.unwrap_or(pattern.at), pattern.mirrored.is_some());
+        let (text, other) = if is_mirrored { ("mirrored", "not mirrored") } else { ("not mirrored", "mirrored") };
+        let changes = vec![(other.to_owned(), change(RecipeChange::Mirrored(!is_mirrored)))];
+        self.add(subject, text.to_owned(), at, changes);
     }
 
     fn of_start(&mut self) {

@@ -18,7 +18,7 @@ use super::{Done, Planned};
 use crate::id::{ContainerId, HolderId, KindId, RecipeId};
 use crate::language::Amount;
 use crate::narrow;
-use crate::ruleset::{Access, Allocation, Ingredient, Of, Recipe, Supply, WhenFull};
+use crate::ruleset::{Access, Allocation, Ingredient, Laid, Of, Recipe, Supply, WhenFull};
 use crate::world::{Cell, Job, Place, Spot, World};
 
 pub(super) fn plan(
@@ -68,6 +68,9 @@ struct Crafting<'r> {
     /// Which of its yields it makes.
     yield_number: Option<u32>,
 }
+
+/// No position of the pattern of a recipe matches.
+struct NotLaid;
 
 /// Why it can't be carried out that number of times.
 struct Failed {
@@ -149,12 +152,41 @@ impl<'r> Crafting<'r> {
         stacks
     }
 
+    /// The first position of its pattern that has one of each input. An error if it has a pattern, and
+    /// no position matches.
+    fn laid(&self, draft: &Draft<'_>, stacks: &[Stack]) -> Result<Option<Laid>, NotLaid> {
+        let (Some(pattern), Source::Container(container)) = (self.recipe.pattern(), self.source) else {
+            return Ok(None);
+        };
+        let columns = draft.world.rules.containers()[draft.state(container).def as usize].columns();
+        let stack_in = |slot: u32| stacks.binary_search_by_key(&slot, |stack| stack.spot.slot).ok();
+        let lies = |(slot, input): (u32, Option<u32>)| match input {
+            None => draft.cell(Spot { container, slot }).is_empty().then_some(None),
+            Some(input) => {
+                let ingredient = &self.recipe.inputs()[input as usize];
+                let nth = stack_in(slot).filter(|&nth| stacks[nth].may_go && is_it(draft, ingredient, &stacks[nth]))?;
+                Some(Some((nth, input)))
+            }
+        };
+        let mut places = pattern.placed(draft.slots(container), columns);
+        let found = places.find_map(|place| place.into_iter().map(lies).collect::<Option<Vec<_>>>());
+        found.map(|laid| Some(laid.into_iter().flatten().collect())).ok_or(NotLaid)
+    }
+
+    /// How often there is enough for it.
+    fn supplied(&self, draft: &Draft<'_>, stacks: &[Stack]) -> u64 {
+        let Ok(laid) = self.laid(draft, stacks) else { return 0 };
+        self.recipe.supplied(&supplies(stacks), |it, nth| is_it(draft, it, &stacks[nth]), laid.as_ref())
+    }
+
     /// Starts it: it is known that it can be carried out this often.
     fn start(&self, draft: &mut Draft<'_>, times: u64) {
         let (Source::Container(container), Some(duration)) = (self.source, self.recipe.duration()) else { return };
         let stacks = self.stacks(draft);
         let supplies = supplies(&stacks);
-        let used = self.recipe.allocate(times, &supplies, |it, nth| is_it(draft, it, &stacks[nth])).used;
+        let laid = self.laid(draft, &stacks).ok().flatten();
+        let is_it = |it: &Ingredient, nth: usize| is_it(draft, it, &stacks[nth]);
+        let used = self.recipe.allocate(times, &supplies, is_it, laid.as_ref()).used;
         let used = stacks.iter().zip(used).filter(|(_, used)| *used > 0);
         let used = used.map(|(stack, used)| (stack.spot, narrow::at_most(used)));
         let due = draft.world.clock().saturating_add(u64::from(duration));
@@ -167,10 +199,18 @@ impl<'r> Crafting<'r> {
         let floors = draft.floors();
         let stacks = self.stacks(draft);
         let supplies = supplies(&stacks);
-        let Allocation { used, missing } =
-            self.recipe.allocate(times, &supplies, |it, nth| is_it(draft, it, &stacks[nth]));
+        let is_it = |it: &Ingredient, nth: usize| is_it(draft, it, &stacks[nth]);
+        let laid = self.laid(draft, &stacks);
+        let is_laid = laid.is_ok();
+        let laid = laid.ok().flatten();
+        // If no position matches, the reasons are those for one time.
+        let tried = if is_laid { times } else { 1 };
+        let Allocation { used, missing } = self.recipe.allocate(tried, &supplies, is_it, laid.as_ref());
+        if missing.is_empty() && !is_laid {
+            return Err(Failed { causes: vec![Cause::NoPattern { at: self.at, recipe: self.number }], most: 0 });
+        }
         if !missing.is_empty() {
-            let most = self.recipe.supplied(&supplies, |it, nth| is_it(draft, it, &stacks[nth]));
+            let most = if is_laid { self.recipe.supplied(&supplies, is_it, laid.as_ref()) } else { 0 };
             let cause =
                 |(part, required, there)| Cause::Missing { at: self.at, recipe: self.number, part, required, there };
             return Err(Failed { causes: missing.into_iter().map(cause).collect(), most });
@@ -355,7 +395,7 @@ impl World {
             return 0;
         }
         let stacks = crafting.stacks(&draft);
-        crafting.recipe.supplied(&supplies(&stacks), |it, nth| is_it(&draft, it, &stacks[nth]))
+        crafting.supplied(&draft, &stacks)
     }
 
     /// The recipes for which a container, or a holder, has enough inputs and tools, and how often.
@@ -405,7 +445,7 @@ impl World {
             Of::Filter(_) => true,
         };
         let by_stacks = |recipe: &Recipe| match recipe.inputs().iter().chain(recipe.tools()).all(has) {
-            true => recipe.supplied(&supplies, |it, nth| is_it(&draft, it, &stacks[nth])),
+            true => recipe.supplied(&supplies, |it, nth| is_it(&draft, it, &stacks[nth]), None),
             false => 0,
         };
         let works = match source {
@@ -415,7 +455,7 @@ impl World {
         let has_packs = stacks.iter().any(|stack| stack.cell.is_pack());
         let times = |id: RecipeId| {
             let recipe = self.rules.recipe(id)?;
-            if recipe.duration().is_some() && (works || has_packs) {
+            if recipe.pattern().is_some() || recipe.duration().is_some() && (works || has_packs) {
                 let times = self.supplies(id, at, actor);
                 return (times > 0).then_some((id, times));
             }

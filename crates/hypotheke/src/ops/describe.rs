@@ -165,6 +165,10 @@ impl World {
                     RecipePart::Tool(_) => format!("{place} has {there} {what} as a tool; the recipe needs {required}"),
                 }
             }
+            Cause::NoPattern { at, recipe } => {
+                let (place, recipe) = (self.place_name(at), self.recipe_name(recipe));
+                format!("the items in {place} do not match the pattern of {recipe}")
+            }
             Cause::Working { at, recipe } => {
                 let (place, recipe) = (self.place_name(at), self.recipe_name(recipe));
                 let job = if let Place::Container(id) = at { self.job(id) } else { None };

@@ -38,6 +38,8 @@ pub enum Reason {
     EmptySource,
     /// The source contains fewer items than requested.
     NotEnough,
+    /// The items in a container do not match the pattern of a recipe.
+    NoPattern,
     /// The kind is protected: its items cannot be dropped or destroyed.
     Protected,
     /// A pack with contents would leave the world.
@@ -69,7 +71,7 @@ pub enum Reason {
 
 impl Reason {
     /// All reasons, in the order in which the checks run.
-    pub const ALL: [Reason; 26] = [
+    pub const ALL: [Reason; 27] = [
         Reason::Stale,
         Reason::Unknown,
         Reason::NoRecipe,
@@ -83,6 +85,7 @@ impl Reason {
         Reason::NotWorking,
         Reason::EmptySource,
         Reason::NotEnough,
+        Reason::NoPattern,
         Reason::Protected,
         Reason::NotEmpty,
         Reason::NoTake,
@@ -115,6 +118,7 @@ impl Reason {
             Reason::NotWorking => "not-working",
             Reason::EmptySource => "empty-source",
             Reason::NotEnough => "not-enough",
+            Reason::NoPattern => "no-pattern",
             Reason::Protected => "protected",
             Reason::NotEmpty => "not-empty",
             Reason::NoTake => "no-take",
@@ -313,6 +317,13 @@ pub enum Cause {
         /// The number that is there for it.
         there: u64,
     },
+    /// The container has enough inputs of a recipe, but not in its pattern.
+    NoPattern {
+        /// The container.
+        at: Place,
+        /// The recipe.
+        recipe: RecipeId,
+    },
     /// The source contains none of the requested items.
     EmptySource {
         /// The source.
@@ -469,6 +480,7 @@ impl Cause {
                 Reason::NotAllowed
             }
             Cause::Working { .. } => Reason::Working,
+            Cause::NoPattern { .. } => Reason::NoPattern,
             Cause::NotWorking { .. } => Reason::NotWorking,
             Cause::EmptySource { .. } | Cause::NothingToDeposit { .. } => Reason::EmptySource,
             Cause::NotEnough { .. } | Cause::TooFew { .. } | Cause::Missing { .. } | Cause::TooLow { .. } => {

@@ -80,6 +80,15 @@ impl World {
                 let (what, missing) = (self.ingredient_text(recipe, part), required.saturating_sub(there));
                 format!("Bring {missing} more {what} to {} first", name(at))
             }
+            Cause::NoPattern { at, recipe } => {
+                let recipe = self.rules().recipe(recipe)?;
+                let pattern = recipe.pattern()?;
+                let input = |number: u32| match recipe.inputs()[number as usize].of_text() {
+                    filter if filter.contains(' ') => format!("`{filter}`"),
+                    name => name.to_owned(),
+                };
+                format!("Arrange them in {}, row by row: {}", name(at), pattern.text(input))
+            }
             Cause::Working { at, recipe } => {
                 let job = if let Place::Container(id) = at { self.job(id) } else { None };
                 let (at, recipe) = (name(at), self.recipe_name(recipe));

@@ -709,6 +709,24 @@ impl RecipeBuilder {
         self
     }
 
+    /// Rows of slots, from the top: kinds, tags, words of the legend, `.` for an empty slot.
+    pub fn pattern<'a>(mut self, rows: impl IntoIterator<Item = &'a str>) -> Self {
+        self.section.line("pattern", list(rows));
+        self
+    }
+
+    /// A word of the pattern, and the filter that it stands for.
+    pub fn legend(mut self, word: &str, filter: &str) -> Self {
+        self.section.line(&format!("legend.{}", quoted(word)), quoted(filter));
+        self
+    }
+
+    /// The pattern also matches with left and right exchanged.
+    pub fn mirrored(mut self) -> Self {
+        self.section.line("mirrored", true);
+        self
+    }
+
     /// What must be there besides, and stays.
     pub fn tools<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
         self.section.line("tools", list(items));

@@ -248,10 +248,21 @@ fn recipe_line(rules: &Ruleset, recipe: &Recipe) -> String {
     let yields = recipe.yields().iter().map(|one| format!(" yields [{}: {}]", one.weight(), made(one.outputs())));
     let yields: String = yields.collect();
     let loot = if recipe.is_loot() { " loot" } else { "" };
+    // Where a pattern lies depends on the columns of the container.
+    let columns = |name: &str| {
+        let is_it = |def: &&ContainerDef| def.id() == name || def.instances().any(|it| it == name);
+        rules.containers().iter().find(is_it).map(|def| format!("{} in {name}", def.columns()))
+    };
+    let pattern = recipe.pattern().map(|pattern| {
+        let cells = pattern.text(|input| input.to_string());
+        let mirrored = if pattern.is_mirrored() { " mirrored" } else { "" };
+        format!(" pattern [{cells}]{mirrored} columns [{}]", sorted(recipe.at().filter_map(columns)))
+    });
+    let pattern = pattern.unwrap_or_default();
     let takes = recipe.duration().map(|ticks| format!(" takes {ticks}, {} when full", recipe.when_full().word()));
     let takes = takes.unwrap_or_default();
     format!(
-        "recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{yields}{loot}{takes}",
+        "recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{pattern}{yields}{loot}{takes}",
         recipe.id()
     )
 }

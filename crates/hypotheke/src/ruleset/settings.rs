@@ -15,7 +15,7 @@ use super::kind::{Kind, Mark, PropertyValue, Tag};
 use super::meters::Meter;
 use super::migration::MigrationRules;
 use super::places::{Cap, ContainerDef, DepletedShortcut, GroupDef, HolderDef, SlotDef, WhenUnfit};
-use super::recipes::{Ingredient, Recipe, Yield};
+use super::recipes::{Ingredient, Pattern, Recipe, Yield};
 use super::start::StartPortion;
 use super::view::{FilterId, KindDef, KindFigures, Ruleset};
 use crate::id::KindId;
@@ -542,7 +542,13 @@ impl Lister<'_> {
         self.filter("admits", *admits);
         self.caps(caps);
         self.of_slots(ruled);
-        self.label("columns", &columns.to_string(), &slots.min(&8).to_string());
+        let mut recipes = def.instances().chain([def.id()]).flat_map(|name| self.rules.recipes_at(name));
+        let has_pattern = recipes.any(|id| self.rules.recipe(id).is_some_and(|recipe| recipe.pattern().is_some()));
+        let (columns, by_default) = (columns.to_string(), slots.min(&8).to_string());
+        match has_pattern {
+            true => self.rule("columns", columns, &by_default),
+            false => self.label("columns", &columns, &by_default),
+        }
         self.label("name", name, id);
         self.label("note", note, "");
         std::mem::take(&mut self.settings)
@@ -654,12 +660,19 @@ impl Lister<'_> {
     }
 
     fn of_recipe(&mut self, recipe: &Recipe) -> Vec<Setting> {
-        let Recipe { id: _, at, by, inputs, tools, outputs, yields, made: _, is_loot, duration: _, when_full } = recipe;
+        let Recipe { id: _, at, by, inputs, pattern, tools, outputs, yields, made: _, is_loot, duration: _, when_full } =
+            recipe;
         self.rule("at", sorted(at.iter().map(|at| self.names.container(at))), "none");
         // It follows from loot.
         let by = if *is_loot { "anyone".to_owned() } else { self.access_words(by) };
         self.rule("by", by, "anyone");
-        self.rule("inputs", self.ingredients(inputs), "none");
+        // The pattern has them too.
+        let inputs = if pattern.is_none() { self.ingredients(inputs) } else { "none".to_owned() };
+        self.rule("inputs", inputs, "none");
+        let input = |number: u32| self.ingredient(&recipe.inputs()[number as usize]);
+        let lies = pattern.as_ref().map(|pattern| pattern.text(input));
+        self.rule("pattern", or_none(lies), "none");
+        self.rule("mirrored", yes_no(pattern.as_ref().is_some_and(Pattern::is_mirrored)), "no");
         self.rule("tools", self.ingredients(tools), "none");
         self.rule("outputs", self.items(outputs), "none");
         let made = yields.iter().map(|one| format!("[{}]", self.items(one.outputs())));
@@ -684,6 +697,15 @@ impl Lister<'_> {
         };
         self.rule("effect", effect, "none");
         std::mem::take(&mut self.settings)
+    }
+
+    /// The kind, or the filter in quotes.
+    fn ingredient(&self, it: &Ingredient) -> String {
+        match it.kind() {
+            Some(kind) => self.names.kind(self.rules.known_kind(kind).id()),
+            None if it.of_text().contains(' ') => format!("`{}`", it.of_text()),
+            None => it.of_text().to_owned(),
+        }
     }
 
     fn ingredients(&self, ingredients: &[Ingredient]) -> String {

@@ -6,7 +6,8 @@ use proptest::prelude::*;
 
 use super::rules::{MARKS, PROPERTIES};
 use crate::model::{
-    Amount, At, DealTerms, FilterSpec, Inside, Look, Model, Owner, Part, Request, Root, Rules, SortKey, Stack, Who,
+    Amount, At, DealTerms, FilterSpec, Inside, Look, Model, Owner, Part, RecipeSpec, Request, Root, Rules, SortKey,
+    Stack, Who,
 };
 
 #[derive(Clone, Debug)]
@@ -258,6 +259,19 @@ fn give(rules: &Rules, model: &Model, draw: &Draw, at: At) -> Request {
     }
 }
 
+/// What a slot of a pattern lacks.
+fn arranged(rules: &Rules, model: &Model, spec: &RecipeSpec, inside: &Inside, draw: &Draw) -> Option<Request> {
+    let slots = model.state.slots(inside);
+    let places = Model::places(spec.pattern.as_ref()?, slots.len(), model.state.spec(rules, inside).wide());
+    let place = places.get(draw.kind % places.len().clamp(1, 2))?;
+    let lacking = |&(slot, input): &(usize, Option<usize>)| Some((slot, input.filter(|_| slots[slot].is_none())?));
+    let (slot, input) = place.iter().find_map(lacking)?;
+    let of = &spec.inputs[input].0;
+    let kind = (0..rules.kinds.len()).find(|&kind| rules.admits(Some(of), &rules.plain(kind)))?;
+    let into = At::Slot(inside.clone(), slot);
+    Some(Request::Create(Amount::UpTo(1 + draw.count % 3), kind, Look::default(), into, (0, 0)))
+}
+
 /// A recipe, often where it is carried out; or what it needs there.
 fn craft(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
     let [(_, nth, recipe), (_, from, input)] = draw.places;
@@ -285,6 +299,13 @@ fn craft(rules: &Rules, model: &Model, draw: &Draw, any: At) -> Request {
         let stacks = model.state.slots(inside).iter().flatten();
         stacks.filter(|stack| rules.admits(Some(of), stack)).map(|stack| stack.count).sum()
     };
+    let arranged = match into.as_ref().filter(|_| nth % 3 > 0) {
+        Some(At::Container(inside)) => arranged(rules, model, spec, inside, draw),
+        _ => None,
+    };
+    if let Some(request) = arranged {
+        return request;
+    }
     let items: Vec<&(FilterSpec, u32)> = spec.inputs.iter().chain(&spec.tools).collect();
     let missing = items.iter().find(|(of, count)| number(of) < *count);
     let nothing = &(FilterSpec::Kind(0), 1);

@@ -127,7 +127,8 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
     let tries = prop::sample::subsequence(vec![Try::Place, Try::Merge, Try::Swap], 0..=3).prop_shuffle();
     let on_put = prop_oneof![2 => Just(vec![Try::Place, Try::Merge, Try::Swap]), 1 => tries];
     let sizes = sometimes((0usize..3, 0usize..4));
-    let doors = (prop::bool::weighted(0.25), prop::bool::weighted(0.25), sizes);
+    let grid = (sizes, sometimes(0usize..4));
+    let doors = (prop::bool::weighted(0.25), prop::bool::weighted(0.25), grid);
     let how = (any::<bool>(), on_put, any::<bool>(), doors);
     let all = (slots, rules, sometimes(any_filter()), border, any_caps(), how);
     all.prop_map(
@@ -137,7 +138,7 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
             filter,
             (worn, (put, take, open, owner), deep),
             caps,
-            (ejects_unfit, on_put, reserved_first, (must_open, exclusive, sizes)),
+            (ejects_unfit, on_put, reserved_first, (must_open, exclusive, (sizes, columns))),
         )| {
             let named = |(index, (filter, limit, named, (put, take))): (usize, (_, _, bool, _))| SlotSpec {
                 name: Some(index).filter(|_| named),
@@ -172,6 +173,7 @@ fn any_container() -> impl Strategy<Value = ContainerSpec> {
                 must_open,
                 exclusive,
                 bounds,
+                columns: columns.map_or(slots.min(8), |columns| 1 + columns % slots),
             }
         },
     )
@@ -231,14 +233,18 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     let made = prop::collection::vec((0usize..5, 1u32..4), 0..=2);
     let yields = prop::collection::vec((1u32..4, made), 1..=3);
     let chance = prop_oneof![2 => Just((vec![], false)), 1 => (yields, prop::bool::weighted(0.3))];
-    (places, any_access(), ingredients(2), ingredients(1), outputs, time, chance).prop_map(
-        |((at, in_packs), by, inputs, tools, outputs, (duration, holds), (yields, is_loot))| RecipeSpec {
+    let cells = prop::collection::vec(sometimes(0usize..2), 1..6);
+    let pattern = prop_oneof![2 => Just(None), 1 => (1usize..4, cells, any::<bool>()).prop_map(Some)];
+    let how = (time, pattern);
+    (places, any_access(), ingredients(2), ingredients(1), outputs, how, chance).prop_map(
+        |((at, in_packs), by, inputs, tools, outputs, ((duration, holds), pattern), (yields, is_loot))| RecipeSpec {
             at,
             in_packs,
             by,
             inputs,
             tools,
             outputs,
+            pattern,
             yields,
             is_loot,
             duration,
@@ -299,6 +305,30 @@ fn may_change(rules: &Rules, kind: usize, when: &FilterSpec, effect: ChangeEffec
     may && !rules.admits(Some(when), &rules.plain(kind))
 }
 
+/// Whole rows in which each input lies, and none that lies nowhere.
+fn fitted_pattern(
+    (columns, mut cells, mirrored): (usize, Vec<Option<usize>>, bool),
+    inputs: &mut Vec<(FilterSpec, u32)>,
+) -> (usize, Vec<Option<usize>>, bool) {
+    cells.iter_mut().flatten().for_each(|input| *input %= inputs.len());
+    if cells.iter().flatten().next().is_none() {
+        cells[0] = Some(0);
+    }
+    // The text numbers them in the order in which they come.
+    let mut order: Vec<usize> = Vec::new();
+    for input in cells.iter_mut().flatten() {
+        let known = order.iter().position(|known| known == input);
+        *input = known.unwrap_or_else(|| {
+            order.push(*input);
+            order.len() - 1
+        });
+    }
+    let number = |nth: usize| u32::try_from(cells.iter().flatten().filter(|input| **input == nth).count()).unwrap();
+    *inputs = order.iter().enumerate().map(|(nth, &input)| (inputs[input].0.clone(), number(nth))).collect();
+    cells.resize(cells.len().next_multiple_of(columns), None);
+    (columns, cells, mirrored)
+}
+
 /// Those that a ruleset may have.
 fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
     let kinds = rules.kinds.len();
@@ -333,6 +363,15 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
         let (mut inputs, tools) = (ingredients(recipe.inputs), ingredients(recipe.tools));
         // Some is found without anything.
         inputs.truncate(if is_loot && tools.is_empty() { 0 } else { usize::MAX });
+        // Each input lies somewhere, as often as it is in the pattern.
+        let pattern = recipe.pattern.filter(|_| !is_own && !inputs.is_empty());
+        let pattern = pattern.map(|pattern| fitted_pattern(pattern, &mut inputs));
+        let has_place = |spec: &ContainerSpec| {
+            let slots = spec.slots.max(spec.bounds.1);
+            pattern.as_ref().is_none_or(|pattern| !Model::places(pattern, slots, spec.wide()).is_empty())
+        };
+        let at: Vec<usize> = at.into_iter().filter(|&at| has_place(&rules.containers[at])).collect();
+        let in_packs: Vec<usize> = in_packs.into_iter().filter(|&pack| has_place(&rules.packs[pack])).collect();
         let is_somewhere = is_own || !at.is_empty() || !in_packs.is_empty();
         // What takes time needs a container that is no pack.
         let in_containers = in_packs.is_empty() && !at.is_empty();
@@ -345,6 +384,7 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
             inputs,
             tools,
             outputs,
+            pattern,
             yields,
             is_loot,
             duration,
@@ -654,7 +694,8 @@ pub(crate) fn rules_text(rules: &Rules) -> String {
     let lasting = rules.containers.iter().enumerate().map(|(index, container)| (format!("c{index}"), container));
     let brought = (0..PACKS).filter(|pack| rules.kinds.iter().any(|kind| kind.pack == Some(*pack)));
     for (name, container) in lasting.chain(brought.map(|pack| (format!("p{pack}"), &rules.packs[pack]))) {
-        let _ = writeln!(text, "[container.{name}]\nslots = {}\nworn = {}", container.slots, container.worn);
+        let (slots, columns, worn) = (container.slots, container.wide(), container.worn);
+        let _ = writeln!(text, "[container.{name}]\nslots = {slots}\ncolumns = {columns}\nworn = {worn}");
         let when_unfit = if container.ejects_unfit { "eject" } else { "stay" };
         let tries: Vec<String> = container.on_put.iter().map(|mode| format!("\"{mode:?}\"").to_lowercase()).collect();
         let _ = writeln!(text, "on-put = [{}]\nreserved-first = {}", tries.join(", "), container.reserved_first);
@@ -745,7 +786,7 @@ fn items_text(items: &[(usize, u32)]) -> String {
 }
 
 fn recipe_text(recipe: &RecipeSpec) -> String {
-    let RecipeSpec { at, in_packs, by, inputs, tools, outputs, yields, is_loot, duration, holds } = recipe;
+    let RecipeSpec { at, in_packs, by, inputs, tools, outputs, pattern, yields, is_loot, duration, holds } = recipe;
     let by = access_text(by).filter(|_| !is_loot).map(|who| format!("by = {who}\n")).unwrap_or_default();
     let yields =
         yields.iter().map(|(weight, made)| format!("{{ weight = {weight}, outputs = [{}] }}", items_text(made)));
@@ -753,14 +794,25 @@ fn recipe_text(recipe: &RecipeSpec) -> String {
     let ingredients = |list: &[(FilterSpec, u32)]| {
         list.iter().map(|(of, count)| format!("\"{count} {}\"", filter_text(of))).collect::<Vec<_>>().join(", ")
     };
-    let (inputs, tools, outputs) = (ingredients(inputs), ingredients(tools), items_text(outputs));
+    let inputs = match pattern {
+        None => format!("inputs = [{}]\n", ingredients(inputs)),
+        Some((columns, cells, mirrored)) => {
+            let legend = inputs.iter().enumerate().map(|(nth, (of, _))| format!("i{nth} = \"{}\"", filter_text(of)));
+            let legend = legend.collect::<Vec<_>>().join(", ");
+            let cell = |cell: &Option<usize>| cell.map_or_else(|| ".".to_owned(), |input| format!("i{input}"));
+            let row = |row: &[Option<usize>]| format!("\"{}\"", row.iter().map(cell).collect::<Vec<_>>().join(" "));
+            let rows = cells.chunks(*columns).map(row).collect::<Vec<_>>().join(", ");
+            format!("pattern = [{rows}]\nlegend = {{ {legend} }}\nmirrored = {mirrored}\n")
+        }
+    };
+    let (tools, outputs) = (ingredients(tools), items_text(outputs));
     let places = at.iter().map(|at| format!("\"c{at}\"")).chain(in_packs.iter().map(|pack| format!("\"p{pack}\"")));
     let at = places.collect::<Vec<_>>().join(", ");
     let when_full = if *holds { "hold" } else { "refuse" };
     let time = format!("duration = {duration}\nwhen-full = \"{when_full}\"\n");
     let time = if *duration > 0 { time } else { String::new() };
     let made = format!("outputs = [{outputs}]\nyields = [{yields}]\nloot = {is_loot}\n");
-    format!("at = [{at}]\n{by}inputs = [{inputs}]\ntools = [{tools}]\n{made}{time}")
+    format!("at = [{at}]\n{by}{inputs}tools = [{tools}]\n{made}{time}")
 }
 
 fn deal_text(deal: &DealSpec) -> String {

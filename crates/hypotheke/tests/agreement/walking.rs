@@ -35,6 +35,7 @@ fn container(slots: usize) -> ContainerSpec {
     ContainerSpec {
         slots,
         bounds: (slots, slots),
+        columns: slots,
         on_put: vec![Try::Place, Try::Merge, Try::Swap],
         ..ContainerSpec::hand()
     }
@@ -119,6 +120,7 @@ fn rules() -> Rules {
         inputs: vec![(FilterSpec::Kind(0), 2)],
         tools: vec![(FilterSpec::Kind(4), 1)],
         outputs: vec![(1, 1)],
+        pattern: None,
         yields: Vec::new(),
         is_loot: false,
         duration: 0,
@@ -140,6 +142,14 @@ fn rules() -> Rules {
         tools: Vec::new(),
         ..recipe.clone()
     };
+    let laid = RecipeSpec {
+        at: vec![2],
+        inputs: vec![(FilterSpec::Kind(0), 1)],
+        pattern: Some((2, vec![Some(0), None], false)),
+        by: Access::Anyone,
+        tools: Vec::new(),
+        ..recipe.clone()
+    };
     let both = |kind, filter| FilterSpec::And(Box::new(FilterSpec::Kind(kind)), Box::new(filter));
     let low = FilterSpec::Not(Box::new(FilterSpec::PropertyAtLeast(0, 500)));
     let changes = vec![
@@ -150,7 +160,7 @@ fn rules() -> Rules {
         changes,
         falling: BTreeMap::from([(1, FallSpec { by: 700, every: 2, min: 500 })]),
         deals: vec![deal],
-        recipes: vec![recipe, slow, by_chance],
+        recipes: vec![recipe, slow, by_chance, laid],
         names,
         kinds,
         containers,

@@ -34,6 +34,7 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
     }
     let at: Vec<usize> = (0..rules.containers.len()).collect();
     let yields = if bit() { vec![(1, vec![(0, 1)]), (2, vec![(1, 2), (0, 1)]), (1, Vec::new())] } else { Vec::new() };
+    let pattern = if bit() && bit() { Some((2, vec![Some(0), None], bit())) } else { None };
     let one = |input: usize, output: usize, duration: u32, holds: bool, by: Access| RecipeSpec {
         at: at.clone(),
         in_packs: Vec::new(),
@@ -41,6 +42,7 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
         inputs: vec![(FilterSpec::Kind(input), 1 + u32::from(duration > 2))],
         tools: Vec::new(),
         outputs: vec![(output, 1 + u32::from(holds))],
+        pattern: pattern.clone(),
         yields: yields.clone(),
         is_loot: false,
         duration,

@@ -180,23 +180,99 @@ impl Model {
         self.reasons(&portions, &Going::To(at.clone()))
     }
 
-    /// How many of each stack are used up, and what is missing. Item by item: the tools keep the
-    /// last ones that suit them, then each input takes the first ones.
+    /// Each position of a pattern, from the first slot on: its slots with their inputs.
+    pub(crate) fn places(
+        (columns, cells, mirrored): &(usize, Vec<Option<usize>>, bool),
+        slots: usize,
+        wide: usize,
+    ) -> Vec<Vec<(usize, Option<usize>)>> {
+        let mut found = Vec::new();
+        for first in 0..slots {
+            for way in [false, true].into_iter().filter(|way| !way || *mirrored || Fault::AlwaysMirrored.is_on()) {
+                let mut place = Vec::new();
+                for (nth, input) in cells.iter().enumerate() {
+                    let across = if way { columns - 1 - nth % columns } else { nth % columns };
+                    let (row, column) = (first / wide + nth / columns, first % wide + across);
+                    let slot = row * wide + column;
+                    if column < wide && slot < slots {
+                        place.push((slot, *input));
+                    }
+                }
+                if place.len() == cells.len() {
+                    found.push(place);
+                }
+            }
+        }
+        found
+    }
+
+    /// The first position that has one of each input.
+    fn place_of_pattern(&self, spec: &super::RecipeSpec, at: &At) -> Option<Vec<(u64, usize)>> {
+        let At::Container(inside) = at else { return None };
+        let pattern = spec.pattern.as_ref()?;
+        let slots = self.state.slots(inside);
+        let lies = |&(slot, input): &(usize, Option<usize>)| match (input, &slots[slot]) {
+            (None, None) => Some(None),
+            (Some(input), Some(stack)) => {
+                let cell = Cell::Slot(inside.clone(), slot);
+                let suits =
+                    self.may_be_used_up(spec, stack, &cell) && self.rules.admits(Some(&spec.inputs[input].0), stack);
+                suits.then_some(Some((stack.id, input)))
+            }
+            _ => None,
+        };
+        let columns = self.state.spec(&self.rules, inside).wide();
+        let mut places = Model::places(pattern, slots.len(), columns).into_iter();
+        let laid = places.find_map(|place| place.iter().map(lies).collect::<Option<Vec<_>>>());
+        laid.map(|laid| laid.into_iter().flatten().collect())
+    }
+
+    fn may_be_used_up(&self, spec: &super::RecipeSpec, stack: &Stack, cell: &Cell) -> bool {
+        // No container works on a pack.
+        (spec.duration == 0 || stack.inside.is_none())
+            && self.all_stuck(cell, stack, &Going::Out).iter().all(|no| no.reason == "protected")
+    }
+
+    /// The items that are used up, and what is missing.
     fn allocated(&self, times: i64, spec: &super::RecipeSpec, at: &At) -> (Vec<(u64, u32)>, Vec<No>) {
+        if spec.pattern.is_none() {
+            return self.taken(times, spec, at, None);
+        }
+        let Some(laid) = self.place_of_pattern(spec, at) else {
+            let (_, missing) = self.taken(1, spec, at, None);
+            return (Vec::new(), if missing.is_empty() { vec![no("no-pattern")] } else { missing });
+        };
+        self.taken(times, spec, at, Some(&laid))
+    }
+
+    /// How many of each stack are used up, and what is missing. Item by item: the tools keep the
+    /// last ones that suit them, then each input takes the first ones, or first of all those that lie
+    /// in the pattern.
+    fn taken(
+        &self,
+        times: i64,
+        spec: &super::RecipeSpec,
+        at: &At,
+        laid: Option<&[(u64, usize)]>,
+    ) -> (Vec<(u64, u32)>, Vec<No>) {
         let ids = self.sources(None, at, &Going::Out).unwrap_or_default();
         let stack = |id: u64| {
             let cell = self.state.find(id).expect("a place");
             (self.state.get(&cell).expect("a stack").clone(), cell)
         };
-        let may_go = |stack: &Stack, cell: &Cell| {
-            // No container works on a pack.
-            (spec.duration == 0 || stack.inside.is_none())
-                && self.all_stuck(cell, stack, &Going::Out).iter().all(|no| no.reason == "protected")
-        };
         let mut items: Vec<(u64, Stack, bool)> = Vec::new();
         for (stack, cell) in ids.iter().map(|&id| stack(id)) {
-            let may_go = may_go(&stack, &cell);
+            let may_go = self.may_be_used_up(spec, &stack, &cell);
             items.extend((0..stack.count).map(|_| (stack.id, stack.clone(), may_go)));
+        }
+        let (mut used, mut missing): (Vec<u64>, Vec<No>) = (Vec::new(), Vec::new());
+        let mut there = vec![0i64; spec.inputs.len()];
+        for &(id, input) in laid.into_iter().flatten() {
+            for _ in 0..times {
+                let Some(first) = items.iter().position(|(of, _, _)| *of == id) else { break };
+                used.push(items.remove(first).0);
+                there[input] += 1;
+            }
         }
         let short = |required: i64, there: i64| because("not-enough", required * 1_000, there * 1_000);
         let mut tools = Vec::new();
@@ -211,10 +287,12 @@ impl Model {
                 kept += 1;
             }
         }
-        let (mut used, mut missing): (Vec<u64>, Vec<No>) = (Vec::new(), Vec::new());
-        for (filter, count) in &spec.inputs {
-            let (required, mut taken) = (i64::from(*count) * times, 0);
-            while taken < required {
+        for (nth, (filter, count)) in spec.inputs.iter().enumerate() {
+            let (required, mut taken) = (i64::from(*count) * times, there[nth]);
+            if laid.is_some() && taken < required {
+                missing.push(short(required, taken));
+            }
+            while laid.is_none() && taken < required {
                 let suits = |(_, stack, may_go): &(u64, Stack, bool)| *may_go && self.rules.admits(Some(filter), stack);
                 let Some(first) = items.iter().position(suits) else {
                     missing.push(short(required, taken));

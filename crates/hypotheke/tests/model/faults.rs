@@ -63,6 +63,7 @@ pub(crate) enum Fault {
     FallsAtEachTick,
     FallsBelowItsMinimum,
     OnlyWhatIsDrawnFits,
+    AlwaysMirrored,
     OneEffectForAll,
     OutputsBeforeInputsGo,
     WorkWeighsNothing,
@@ -71,7 +72,7 @@ pub(crate) enum Fault {
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 63] = [
+    pub(crate) const ALL: [Fault; 64] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -130,6 +131,7 @@ impl Fault {
         Fault::FallsAtEachTick,
         Fault::FallsBelowItsMinimum,
         Fault::OnlyWhatIsDrawnFits,
+        Fault::AlwaysMirrored,
         Fault::OneEffectForAll,
         Fault::OutputsBeforeInputsGo,
         Fault::WorkWeighsNothing,

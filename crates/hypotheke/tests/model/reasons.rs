@@ -27,7 +27,7 @@ impl Portion {
     }
 }
 
-const ORDER: [&str; 26] = [
+const ORDER: [&str; 27] = [
     "stale",
     "unknown",
     "no-recipe",
@@ -41,6 +41,7 @@ const ORDER: [&str; 26] = [
     "not-working",
     "empty-source",
     "not-enough",
+    "no-pattern",
     "protected",
     "not-empty",
     "no-take",

@@ -117,9 +117,16 @@ pub(crate) struct ContainerSpec {
     pub(crate) exclusive: bool,
     /// Between which numbers of slots it may be resized.
     pub(crate) bounds: (usize, usize),
+    /// The number of slots in a row, of no more than there are.
+    pub(crate) columns: usize,
 }
 
 impl ContainerSpec {
+    /// How many slots are in a row.
+    pub(crate) fn wide(&self) -> usize {
+        self.columns.min(self.slots)
+    }
+
     /// One slot and no rules.
     pub(crate) fn hand() -> ContainerSpec {
         ContainerSpec {
@@ -142,6 +149,7 @@ impl ContainerSpec {
             must_open: false,
             exclusive: false,
             bounds: (1, 1),
+            columns: 1,
         }
     }
 }
@@ -174,6 +182,8 @@ pub(crate) struct RecipeSpec {
     pub(crate) inputs: Vec<(FilterSpec, u32)>,
     pub(crate) tools: Vec<(FilterSpec, u32)>,
     pub(crate) outputs: Vec<(usize, u32)>,
+    /// Columns, the input of each slot row by row, and whether it may be mirrored.
+    pub(crate) pattern: Option<(usize, Vec<Option<usize>>, bool)>,
     /// Weights, and what is made by chance.
     pub(crate) yields: Vec<(u32, Vec<(usize, u32)>)>,
     /// Only the game carries it out.
@@ -282,7 +292,7 @@ impl Names {
             meters: ["air", "warmth"].map(str::to_owned).to_vec(),
             slots: numbered('s', slots),
             // As many as any random ruleset has.
-            recipes: numbered('r', 3),
+            recipes: numbered('r', 4),
             holders: numbered('h', holders),
             holder_definitions: numbered('h', holders),
             definitions: containers.clone(),

@@ -216,6 +216,10 @@ impl Reader<'_> {
             in_packs: recipe.at().filter_map(|name| Names::find(&self.packs, name)).collect(),
             by: self.access(recipe.by()),
             inputs: self.ingredients(recipe.inputs()),
+            pattern: recipe.pattern().map(|pattern| {
+                let cells = pattern.rows().flatten().map(|input| input.map(|input| input as usize));
+                (pattern.columns() as usize, cells.collect(), pattern.is_mirrored())
+            }),
             tools: self.ingredients(recipe.tools()),
             outputs: self.items(recipe.outputs()),
             yields: recipe.yields().iter().map(|one| (one.weight(), self.items(one.outputs()))).collect(),
@@ -273,6 +277,7 @@ impl Reader<'_> {
             reserved_first: def.is_reserved_first(),
             must_open: def.must_be_opened(),
             exclusive: def.is_exclusive(),
+            columns: def.columns() as usize,
             bounds: (at_min as usize, most as usize),
         }
     }

@@ -8,7 +8,7 @@ use hypotheke::explore::Verb;
 use hypotheke::snapshot::Stack;
 use hypotheke::{
     Action, Amount, ContainerId, DealSide, Decimal, HolderId, Kind, KindId, Landing, LiftAmount, MarkId, Offered,
-    Operation, Place, PropertyId, PropertyValue, Recipe, SortKey, StackView, World,
+    Operation, Pattern, Place, PropertyId, PropertyValue, Recipe, SortKey, StackView, World,
 };
 
 /// The scope.
@@ -394,7 +394,11 @@ impl Tried {
                     }
                     // What is drawn is drawn for one time, and without inputs there is no other bound.
                     let most = if recipe.yields().is_empty() && !recipe.inputs().is_empty() { u32::MAX } else { 1 };
-                    let times = times_enough(world, recipe, &items_at(world, at), most);
+                    let items = items_at(world, at);
+                    let times = match (recipe.pattern(), at) {
+                        (Some(pattern), Place::Container(at)) => times_laid(world, recipe, pattern, at).min(most),
+                        _ => times_enough(world, recipe, &items, most),
+                    };
                     let amounts = self.amounts(times);
                     let count = u32::try_from(recipe.yields().len()).unwrap();
                     // What it yields is drawn, so that it may be any.
@@ -592,6 +596,55 @@ fn times_enough(world: &World, recipe: &Recipe, items: &[StackView<'_>], most: u
         tools && inputs
     };
     (1..=most).take_while(is_enough).last().unwrap_or(0)
+}
+
+/// As often as there are enough items where the inputs lie, beside the tools.
+fn times_laid(world: &World, recipe: &Recipe, pattern: &Pattern, at: ContainerId) -> u32 {
+    let slots = u32::try_from(world.slots(at).len()).unwrap();
+    let wide = world.container_def(at).expect("a container").columns();
+    let takes_time = recipe.duration().is_some();
+    let is_full = |stack: &StackView<'_>| {
+        stack.inside().is_some_and(|inside| takes_time || world.stacks(inside).next().is_some())
+    };
+    let rows: Vec<&[Option<u32>]> = pattern.rows().collect();
+    let ways: &[bool] = if pattern.is_mirrored() { &[false, true] } else { &[false] };
+    let starts = (0..slots).flat_map(|slot| ways.iter().map(move |&way| (slot, way)));
+    let place = |(first, way): (u32, bool)| -> Option<Vec<u32>> {
+        let mut laid = Vec::new();
+        for (down, row) in (0..).zip(&rows) {
+            for (nth, &input) in (0..).zip(*row) {
+                let across = if way { pattern.columns() - 1 - nth } else { nth };
+                let (row, column) = (first / wide + down, first % wide + across);
+                let slot = Some(row * wide + column).filter(|&slot| column < wide && slot < slots)?;
+                let lies = world.stacks(at).find(|(of, _)| *of == slot).map(|(_, stack)| stack);
+                match (input, lies) {
+                    (None, None) => {}
+                    (Some(input), Some(stack)) => {
+                        let input = &recipe.inputs()[input as usize];
+                        let suits = stack.is_ingredient(input) && !is_full(&stack) && !stack.kind().is_protected();
+                        suits.then_some(())?;
+                        laid.push(slot);
+                    }
+                    _ => return None,
+                }
+            }
+        }
+        Some(laid)
+    };
+    let Some(laid) = starts.into_iter().find_map(place) else { return 0 };
+    let is_enough = |times: &u32| {
+        let left = world.stacks(at).map(|(slot, stack)| {
+            let taken = if laid.contains(&slot) { *times } else { 0 };
+            (stack.count().checked_sub(taken), stack)
+        });
+        let mut left: Vec<(Option<u32>, StackView<'_>)> = left.collect();
+        left.iter().all(|(count, _)| count.is_some())
+            && recipe.tools().iter().flat_map(|tool| (0..tool.count()).map(move |_| tool)).all(|tool| {
+                let last = left.iter().rposition(|(count, stack)| *count > Some(0) && stack.is_ingredient(tool));
+                last.map(|last| left[last].0 = left[last].0.map(|count| count - 1)).is_some()
+            })
+    };
+    (1..).take_while(is_enough).last().unwrap_or(0)
 }
 
 /// Numbers with their first values that kinds list.

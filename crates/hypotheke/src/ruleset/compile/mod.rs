@@ -45,8 +45,13 @@ pub(crate) fn compile_changed(source: RulesetSource, original: &Ruleset) -> Resu
 
 fn compile_as(source: RulesetSource, tag: RulesetTag) -> Result<Ruleset, RulesetErrors> {
     let rules = Ruleset { tag, ..Ruleset::default() };
-    let (faults, kinds_by_tag, in_world) = <(Faults, _, _)>::default();
-    let mut compiler = Compiler { source, rules, faults, kinds_by_tag, in_world };
+    let mut compiler = Compiler {
+        source,
+        rules,
+        faults: Faults::default(),
+        kinds_by_tag: FxHashMap::default(),
+        in_world: FxHashMap::default(),
+    };
     compiler.compile();
     let Compiler { mut rules, mut faults, mut source, .. } = compiler;
     faults.append(std::mem::take(&mut source.faults));

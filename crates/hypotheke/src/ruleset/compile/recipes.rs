@@ -3,11 +3,14 @@
 use rustc_hash::FxHashMap;
 
 use super::{Compiler, small};
+use crate::filter::Filter;
 use crate::id::{ContainerDefId, KindId, RecipeId};
 use crate::language::NamedPortion;
 use crate::ruleset::access::Access;
-use crate::ruleset::recipes::{Ingredient, IngredientSource, Of, Recipe, RecipeSource, WhenFull, Yield, YieldSource};
-use crate::ruleset::source::Written;
+use crate::ruleset::recipes::{
+    Ingredient, IngredientSource, Of, Pattern, PatternSource, Recipe, RecipeSource, WhenFull, Yield, YieldSource,
+};
+use crate::ruleset::source::{FilterSource, Written};
 use crate::text::{Diagnostic, Location};
 
 impl Compiler {
@@ -34,7 +37,7 @@ impl Compiler {
         let whose = format!("recipe `{}`", source.id.value);
         let inputs = "what it uses up: `inputs = [\"2 snow\"]`. Set `loot = true` if only the game finds it";
         let keys = [
-            (source.inputs.is_empty() && source.loot.is_none(), "inputs", inputs),
+            (source.has_no_inputs(), "inputs", inputs),
             (source.makes_nothing(), "outputs", "what it makes: `outputs = [\"1 water\"]`"),
         ];
         let is_missing = |&(is_empty, key, _): &(bool, &str, &str)| is_empty && !source.unread.contains(&key);
@@ -49,6 +52,7 @@ impl Compiler {
             None => Access::Anyone,
         };
         self.check_loot(&whose, source);
+        let pattern = self.pattern(&whose, source, &at);
         let inputs = self.compile_ingredients(&whose, &source.inputs);
         let tools = self.compile_ingredients(&whose, &source.tools);
         let outputs = self.compile_items(&whose, &source.outputs);
@@ -76,7 +80,7 @@ impl Compiler {
         let at = source.at.iter().map(|at| at.value.as_str().into()).collect();
         let made = self.made(&whose, source, &outputs, &yields)?;
         let (id, is_loot) = (source.id.value.as_str().into(), source.loot.is_some());
-        Some(Recipe { id, at, by, inputs, tools, outputs, yields, made, is_loot, duration, when_full })
+        Some(Recipe { id, at, by, inputs, pattern, tools, outputs, yields, made, is_loot, duration, when_full })
     }
 
     /// What only the game finds has no `by`, and takes no time: a container works on what it holds.
@@ -198,15 +202,43 @@ impl Compiler {
         source: &IngredientSource,
         seen: &mut FxHashMap<KindId, Location>,
     ) -> Option<Ingredient> {
-        let kind = source.name().and_then(|name| self.rules.find_kind(name));
-        let of = match kind {
-            Some(kind) => Of::Kind(kind),
-            None => Of::Filter(self.compile_filter(&source.of)?),
-        };
+        let of = self.compile_of(&source.of)?;
+        let kind = if let Of::Kind(kind) = of { Some(kind) } else { None };
         if let Some(first) = kind.and_then(|kind| seen.insert(kind, source.at)) {
             self.named_twice(whose, source.of.filter.to_string().as_str(), source.at, first);
         }
         Some(Ingredient { count: source.count, of, written: source.of.filter.to_string().into() })
+    }
+
+    /// A kind by its name, or what a filter admits.
+    fn compile_of(&mut self, source: &FilterSource) -> Option<Of> {
+        let kind = match &source.filter {
+            Filter::Name(name) => self.rules.find_kind(name.as_str()),
+            _ => None,
+        };
+        kind.map(Of::Kind).or_else(|| self.compile_filter(source).map(Of::Filter))
+    }
+
+    /// Its pattern, which has a position in each of its containers.
+    fn pattern(&mut self, whose: &str, source: &RecipeSource, at: &[Option<ContainerDefId>]) -> Option<Pattern> {
+        let PatternSource { at: place, columns, cells, mirrored } = source.pattern.clone()?;
+        if source.at.is_empty() {
+            let fault = Diagnostic::error("missing-key", place, format!("{whose} has a pattern and no `at`"));
+            self.fault(fault.label("needs a container").help("Name the container: `at = \"bench\"`"));
+        }
+        let pattern = Pattern { columns, cells, is_mirrored: mirrored.is_some() };
+        for (id, name) in at.iter().zip(&source.at) {
+            let Some(def) = id.map(|id| self.rules.container(id)) else { continue };
+            let (slots, columns) = (def.slots.max(def.bounds.1), def.columns);
+            if pattern.placed(slots, columns).next().is_none() {
+                let (own, own_rows) = (pattern.columns, pattern.rows().len());
+                let there = format!("`{}` has {slots} slots in {columns} columns", name.value);
+                let message = format!("the pattern of {whose} has {own_rows} rows of {own}; {there}");
+                let fault = Diagnostic::error("out-of-range", place, message).related(name.at, "carried out here");
+                self.fault(fault.help("Set `columns` and `slots` of the container, or make the pattern smaller"));
+            }
+        }
+        Some(pattern)
     }
 
     fn named_twice(&mut self, whose: &str, kind: &str, at: Location, first: Location) {

@@ -1,12 +1,15 @@
 //! Recipes: items of a container, or of a holder, that change into others.
 
 mod allocate;
+mod pattern;
 mod read;
 mod yields;
 
 use std::fmt;
 
-pub(crate) use allocate::{Allocation, Supply};
+pub(crate) use allocate::{Allocation, Laid, Supply};
+pub use pattern::Pattern;
+pub(crate) use pattern::PatternSource;
 pub(super) use read::read;
 pub use yields::Yield;
 pub(crate) use yields::YieldSource;
@@ -14,7 +17,6 @@ pub(crate) use yields::YieldSource;
 use super::access::Access;
 use super::source::{AccessSource, FilterSource, Written};
 use super::view::{FilterId, Ruleset};
-use crate::filter::Filter;
 use crate::id::{KindId, RecipeId};
 use crate::language::NamedPortion;
 use crate::text::Location;
@@ -28,6 +30,7 @@ pub(crate) struct RecipeSource {
     pub(crate) inputs: Vec<IngredientSource>,
     pub(crate) tools: Vec<IngredientSource>,
     pub(crate) outputs: Vec<Written<NamedPortion>>,
+    pub(crate) pattern: Option<PatternSource>,
     pub(crate) yields: Vec<YieldSource>,
     /// The place of `loot = true`.
     pub(crate) loot: Option<Location>,
@@ -38,6 +41,11 @@ pub(crate) struct RecipeSource {
 }
 
 impl RecipeSource {
+    /// Nothing that it uses up, and it is no loot.
+    pub(crate) fn has_no_inputs(&self) -> bool {
+        self.inputs.is_empty() && self.loot.is_none()
+    }
+
     /// No outputs, and no yield that has some.
     pub(crate) fn makes_nothing(&self) -> bool {
         let is_unread = self.unread.contains(&"yields");
@@ -53,15 +61,7 @@ pub(crate) struct IngredientSource {
     pub(crate) of: FilterSource,
 }
 
-impl IngredientSource {
-    /// The kind, if it may be one.
-    pub(crate) fn name(&self) -> Option<&str> {
-        match &self.of.filter {
-            Filter::Name(name) => Some(name.as_str()),
-            _ => None,
-        }
-    }
-}
+impl IngredientSource {}
 
 /// A recipe: what it uses up, what it needs besides, and what it makes.
 ///
@@ -84,6 +84,7 @@ pub struct Recipe {
     pub(in crate::ruleset) at: Vec<Box<str>>,
     pub(in crate::ruleset) by: Access,
     pub(in crate::ruleset) inputs: Vec<Ingredient>,
+    pub(in crate::ruleset) pattern: Option<Pattern>,
     pub(in crate::ruleset) tools: Vec<Ingredient>,
     pub(in crate::ruleset) outputs: Vec<(KindId, u32)>,
     pub(in crate::ruleset) yields: Vec<Yield>,
@@ -147,7 +148,7 @@ impl Recipe {
         &self.by
     }
 
-    /// What is used up, each time.
+    /// What is used up, each time. With a pattern, these are the items in it.
     #[must_use]
     pub fn inputs(&self) -> &[Ingredient] {
         &self.inputs

@@ -3,6 +3,7 @@
 use toml::Spanned;
 use toml::de::DeValue;
 
+use super::pattern::read_pattern;
 use super::yields::read_yields;
 use super::{IngredientSource, RecipeSource, WhenFull};
 use crate::ruleset::read::Reading;
@@ -10,7 +11,20 @@ use crate::ruleset::source::Written;
 use crate::ruleset::toml::{check_name, read_access, read_counts, read_portion};
 use crate::text::{Diagnostic, Location};
 
-const RECIPE: &[&str] = &["at", "by", "inputs", "tools", "outputs", "yields", "loot", "duration", "when-full"];
+const RECIPE: &[&str] = &[
+    "at",
+    "by",
+    "inputs",
+    "pattern",
+    "legend",
+    "mirrored",
+    "tools",
+    "outputs",
+    "yields",
+    "loot",
+    "duration",
+    "when-full",
+];
 
 /// A recipe; `None` if it is no table.
 pub(in crate::ruleset) fn read(
@@ -31,12 +45,27 @@ pub(in crate::ruleset) fn read(
     let is_loot = reading.noting(&mut unread, "inputs", |it, _| it.flag(&section, "loot")).unwrap_or(false);
     let loot = section.table.get("loot").filter(|_| is_loot).map(|value| reading.at(value));
     let noted = &mut unread;
+    let of_pattern = reading.noting(noted, "inputs", |it, _| read_pattern(it, &section, &whose));
+    let inputs = reading.noting(noted, "inputs", |it, key| read_counts(it, &section, key, read_ingredient));
+    let (pattern, inputs) = match of_pattern {
+        Some((pattern, of_pattern)) => {
+            if let Some(both) = section.table.get("inputs") {
+                let message = format!("{whose} has `inputs` and `pattern`");
+                let fault =
+                    Diagnostic::error("not-supported", reading.at(both), message).label("one of them is enough");
+                reading.faults.push(fault.help("Name all inputs in the pattern, or leave it out"));
+            }
+            (Some(pattern), of_pattern)
+        }
+        None => (None, inputs),
+    };
     Some(RecipeSource {
         at: reading.noting(noted, "at", |it, key| it.word_or_words(&section, key)).unwrap_or_default(),
         by: read_access(reading, &section, "by"),
-        inputs: reading.noting(noted, "inputs", |it, key| read_counts(it, &section, key, read_ingredient)),
+        inputs,
         tools: read_counts(reading, &section, "tools", read_ingredient),
         outputs: reading.noting(noted, "outputs", |it, key| read_counts(it, &section, key, read_portion)),
+        pattern,
         yields: reading.noting(noted, "yields", |it, _| read_yields(it, &section, &whose)),
         loot,
         duration,
