@@ -111,6 +111,12 @@ impl Fits {
     /// of them.
     #[must_use]
     pub fn new(rules: &Arc<Ruleset>) -> Fits {
+        Fits::of_first(rules, usize::MAX)
+    }
+
+    /// The same for a number of kinds, from the first one on.
+    #[must_use]
+    pub fn of_first(rules: &Arc<Ruleset>, kinds: usize) -> Fits {
         let mut world = World::empty(rules);
         let (mut groups, mut places) = (Vec::new(), Vec::new());
         for def in rules.containers() {
@@ -119,7 +125,7 @@ impl Fits {
             places.extend(own.iter().map(|_| (def, place)));
             groups.extend(own);
         }
-        Fits::of(rules, &world, groups, &places)
+        Fits::of(rules, &world, groups, &places, kinds)
     }
 
     /// Works it out for some containers: by their names in the ruleset (`pockets`), as one of
@@ -139,10 +145,16 @@ impl Fits {
             places.extend(own.iter().map(|_| (def, place)));
             groups.extend(own);
         }
-        Ok(Fits::of(rules, &world, groups, &places))
+        Ok(Fits::of(rules, &world, groups, &places, usize::MAX))
     }
 
-    fn of(rules: &Ruleset, world: &World, groups: Vec<SlotGroup>, places: &[(&ContainerDef, ContainerId)]) -> Fits {
+    fn of(
+        rules: &Ruleset,
+        world: &World,
+        groups: Vec<SlotGroup>,
+        places: &[(&ContainerDef, ContainerId)],
+        kinds: usize,
+    ) -> Fits {
         let row = |kind: Kind<'_>| {
             // The groups of one container follow each other.
             let mut last: Option<(ContainerId, Filled, Vec<RecipeId>)> = None;
@@ -160,7 +172,7 @@ impl Fits {
             };
             (kind.handle(), groups.iter().zip(places).map(fit).collect())
         };
-        let rows = rules.kinds().map(row).collect();
+        let rows = rules.kinds().take(kinds).map(row).collect();
         Fits { groups, rows }
     }
 

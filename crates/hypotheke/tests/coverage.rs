@@ -37,7 +37,7 @@ take-by = "nobody"
 slot = [{ name = "left" }, { name = "right" }]
 "#;
 
-fn look(rules: &str, scenarios: &str, threads: usize) -> Coverage {
+pub(crate) fn look(rules: &str, scenarios: &str, threads: usize) -> Coverage {
     let rules = Arc::new(Ruleset::from_toml("rules.toml", rules).unwrap_or_else(|errors| panic!("{errors}")));
     let file = ScenarioFile::parse(Source::new("x.scenario", scenarios)).unwrap_or_else(|errors| panic!("{errors}"));
     let playable = file.check(&rules).unwrap_or_else(|errors| panic!("{errors}"));
@@ -48,7 +48,7 @@ fn look(rules: &str, scenarios: &str, threads: usize) -> Coverage {
 }
 
 /// `subject: rule: change` of all with that verdict.
-fn described(found: &Coverage, wanted: fn(&ChangeVerdict) -> bool) -> Vec<String> {
+pub(crate) fn described(found: &Coverage, wanted: fn(&ChangeVerdict) -> bool) -> Vec<String> {
     let rules = found.rules().iter();
     let changes = rules.flat_map(|rule| rule.changes.iter().map(move |change| (rule, change)));
     changes
@@ -57,7 +57,7 @@ fn described(found: &Coverage, wanted: fn(&ChangeVerdict) -> bool) -> Vec<String
         .collect()
 }
 
-fn unnoticed(found: &Coverage) -> Vec<String> {
+pub(crate) fn unnoticed(found: &Coverage) -> Vec<String> {
     described(found, |verdict| matches!(verdict, ChangeVerdict::Undetected { .. }))
 }
 

@@ -4,6 +4,7 @@
 
 mod agreement;
 mod asking;
+mod automatic;
 mod bulk;
 mod chance;
 mod changing;

@@ -453,6 +453,8 @@ struct Recipe {
     duration: Option<u32>,
     /// What happens at its start if there is no room for the outputs.
     when_full: Option<WhenFull>,
+    /// It starts as soon as its inputs and tools are in the container.
+    automatic: Option<bool>,
 }
 
 /// What a recipe makes by chance.

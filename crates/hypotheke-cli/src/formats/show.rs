@@ -177,6 +177,8 @@ struct RecipeJson {
     /// `refuse` or `hold`, if it takes time and there is no room for its outputs.
     #[serde(skip_serializing_if = "Option::is_none")]
     when_full: Option<&'static str>,
+    /// It starts as soon as its inputs and tools are in the container.
+    automatic: bool,
 }
 
 /// The arrangement of the inputs of a recipe.
@@ -302,6 +304,7 @@ impl RecipeJson {
             loot: recipe.is_loot(),
             duration: recipe.duration(),
             when_full: recipe.duration().map(|_| recipe.when_full().word()),
+            automatic: recipe.is_automatic(),
         }
     }
 }

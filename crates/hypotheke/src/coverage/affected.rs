@@ -104,6 +104,10 @@ pub(super) fn touched(file: &ResolvedScenarioFile<'_>, body: &Body, world: &Worl
     }
     body.steps.iter().for_each(|step| finder.step(&step.item));
     body.end.iter().for_each(|check| finder.check(&check.item));
+    // What starts as soon as its inputs are there is named nowhere.
+    let automatic = finder.rules().recipes().iter().filter(|recipe| recipe.is_automatic());
+    let made: Vec<KindId> = automatic.flat_map(|recipe| recipe.all_made().map(|(kind, _)| kind)).collect();
+    made.into_iter().for_each(|kind| finder.kind(kind));
     // The start contents of the affected places may matter.
     let lies_there: Vec<KindId> = finder
         .world

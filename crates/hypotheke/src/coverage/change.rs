@@ -73,6 +73,8 @@ pub(super) enum RecipeChange {
     /// With a different duration, or none.
     Duration(Option<u32>),
     WhenFull(WhenFull),
+    /// It starts by command alone.
+    NoAutomatic,
 }
 
 /// One of the lists of what a recipe requires.
@@ -489,7 +491,14 @@ fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
             recipe.tools.remove(*nth);
         }
         RecipeChange::OutputOrder(nth) => recipe.outputs.swap(*nth, nth + 1),
-        RecipeChange::Duration(None) => (recipe.duration, recipe.when_full) = (None, None),
+        RecipeChange::Duration(None) => {
+            (recipe.duration, recipe.when_full, recipe.automatic) = (None, None, None);
+        }
+        RecipeChange::NoAutomatic => {
+            if let Some(at) = recipe.automatic.take() {
+                recipe.when_full = Some(Written { value: WhenFull::Hold, at });
+            }
+        }
         RecipeChange::Duration(Some(ticks)) => recipe.duration.iter_mut().for_each(|it| it.value = *ticks),
         RecipeChange::WhenFull(when_full) => {
             let at = recipe.duration.as_ref().map_or(recipe.id.at, |duration| duration.at);

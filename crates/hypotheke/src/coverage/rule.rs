@@ -589,7 +589,16 @@ impl List<'_> {
             let at = recipe.when_full.as_ref().map_or(duration.at, |written| written.at);
             let other = when_full.other();
             let changes = vec![(other.word().to_owned(), Change::Recipe(index, RecipeChange::WhenFull(other)))];
-            self.add(&subject, format!("when-full {}", when_full.word()), at, changes);
+            // What is automatic holds.
+            let is_free = recipe.automatic.is_none();
+            let changes = if is_free { changes } else { Vec::new() };
+            if is_free || recipe.when_full.is_some() {
+                self.add(&subject, format!("when-full {}", when_full.word()), at, changes);
+            }
+            if let Some(automatic) = recipe.automatic {
+                let changes = vec![("by command".to_owned(), Change::Recipe(index, RecipeChange::NoAutomatic))];
+                self.add(&subject, "automatic".to_owned(), automatic, changes);
+            }
         }
         for (number, pair) in recipe.outputs.windows(2).enumerate() {
             let text = format!("{} before {}", pair[0].value.kind, pair[1].value.kind);

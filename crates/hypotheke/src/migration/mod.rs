@@ -186,6 +186,8 @@ pub(crate) fn migrate(
     }
     let changed = world.change_all_due().into_iter();
     differences.extend(changed.map(|(place, message)| Difference { place, message, action: None, to: Vec::new() }));
+    let started = world.start_all_automatic().into_iter();
+    differences.extend(started.map(|(place, message)| Difference { place, message, action: None, to: Vec::new() }));
     orphans::bind_again(&mut world, shortcuts, &mut differences);
     resolve::treat_limits(&mut world, before, &mut differences)?;
     world.go_on_from(revision + 1, random);

@@ -58,6 +58,18 @@ pub(super) fn plan(
     Err(Refusal::new(first).up_to(could))
 }
 
+impl Draft<'_> {
+    /// Starts a recipe that takes time, once, if all that it needs is in a container that works on
+    /// nothing.
+    pub(super) fn start_once(&mut self, number: RecipeId, container: u32, clock: u64) -> Option<Job> {
+        let recipe = self.world.rules.recipe(number)?;
+        let (at, source) = (Place::Container(self.container_id(container)), Source::Container(container));
+        let crafting = Crafting { recipe, number, at, source, yield_number: None, clock };
+        crafting.attempt(self, 1).ok()?;
+        self.job(container)
+    }
+}
+
 /// A recipe, and the items that it is carried out with.
 struct Crafting<'r> {
     recipe: &'r Recipe,
@@ -67,6 +79,8 @@ struct Crafting<'r> {
     source: Source,
     /// Which of its yields it makes.
     yield_number: Option<u32>,
+    /// The tick at which it starts.
+    clock: u64,
 }
 
 /// No position of the pattern of a recipe matches.
@@ -100,7 +114,7 @@ impl<'r> Crafting<'r> {
         if !is_here {
             return Err(Refusal::new(Cause::NoRecipe { at, recipe: number }));
         }
-        Ok(Crafting { recipe, number, at, source, yield_number })
+        Ok(Crafting { recipe, number, at, source, yield_number, clock: draft.world.clock() })
     }
 
     /// Draws one of its yields.
@@ -189,7 +203,7 @@ impl<'r> Crafting<'r> {
         let used = self.recipe.allocate(times, &supplies, is_it, laid.as_ref()).used;
         let used = stacks.iter().zip(used).filter(|(_, used)| *used > 0);
         let used = used.map(|(stack, used)| (stack.spot, narrow::at_most(used)));
-        let due = draft.world.clock().saturating_add(u64::from(duration));
+        let due = self.clock.saturating_add(u64::from(duration));
         let yield_number = self.yield_number.and_then(NonZeroU32::new);
         let job = Job { recipe: self.number, times: narrow::at_most(times), due, yield_number };
         draft.start_work(container, job, used);

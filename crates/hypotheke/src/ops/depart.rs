@@ -10,6 +10,7 @@ use crate::world::{Bearer, Cell, DepartingEntity, Event, Place};
 pub(super) fn plan(draft: &mut Draft<'_>, who: Place) -> Planned {
     // What is due happens here, not where it arrives.
     draft.change_stacks();
+    draft.start_automatic();
     let traveller = draft.traveller(who)?;
     draft.settle();
     if let DepartingEntity::Holder(holder) = traveller {

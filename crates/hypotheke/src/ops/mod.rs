@@ -16,6 +16,7 @@ mod allowed;
 mod apply;
 mod arrive;
 mod ask;
+mod automatic;
 mod bind;
 mod blocking;
 mod cancel;
@@ -140,6 +141,10 @@ fn plan_on(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
 fn plan_whole(draft: &mut Draft<'_>, operation: &Operation) -> Planned {
     let done = plan_on(draft, operation)?;
     draft.change_stacks();
+    // A wait has looked at each tick.
+    if !matches!(operation.action, Action::Wait { .. }) {
+        draft.start_automatic();
+    }
     draft.follow_up();
     Ok(done)
 }

@@ -16,7 +16,7 @@ impl World {
     #[must_use]
     pub fn new(rules: &Arc<Ruleset>) -> World {
         // A ruleset with an invalid start is rejected when it is loaded.
-        let laid = World::laid_out(rules);
+        let laid = World::laid_out(rules).map(World::begun);
         debug_assert!(laid.is_ok(), "the start of a valid ruleset");
         laid.unwrap_or_else(|_| World::empty(rules))
     }
@@ -27,7 +27,6 @@ impl World {
         for entry in &rules.start {
             lay_entry(&mut world, entry).map_err(|(_, error)| error)?;
         }
-        world.begin();
         Ok(world)
     }
 }
@@ -43,8 +42,14 @@ fn lay_entry(world: &mut World, entry: &StartEntry) -> Result<(), (Location, Res
 }
 
 impl World {
+    fn begun(mut self) -> World {
+        self.begin();
+        self
+    }
+
     /// The contents so far are the beginning of the world.
     pub(crate) fn begin(&mut self) {
+        self.start_all_automatic();
         self.revision = 0;
         self.scratch = None;
         self.clear(0);

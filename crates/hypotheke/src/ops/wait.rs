@@ -2,10 +2,13 @@
 //!
 //! At each tick at which something falls due, and first of all at the present one, properties fall,
 //! stacks change, and it tries to end all recipes that are due by then in the order of the world,
-//! again and again until none ends. So nothing can end until something else changes, and a wait in
-//! two parts is the same as one.
+//! again and again until none ends. Then those start that start as soon as they have their inputs.
+//! So nothing can end or start until something else changes, and a wait in two parts is the same as
+//! one.
 
-use std::iter::Peekable;
+use std::collections::BTreeMap;
+
+use rustc_hash::FxHashMap;
 
 use super::draft::Draft;
 use super::refusal::{Cause, Refusal, Unknown};
@@ -20,8 +23,8 @@ const MAX_FALL_TICKS: u64 = 10_000;
 /// How many stacks may fall in one wait, each as often as it does.
 const MAX_FALLS: u64 = 1_000_000;
 
-/// A recipe that is due: the tick, the order of its container, the container.
-type Due = (u64, (u8, u64, u64), u32, Job);
+/// What says when a recipe is due: the tick, the order of its container, the container.
+type Due = (u64, (u8, u64, u64), u32);
 
 pub(super) fn plan(draft: &mut Draft<'_>, ticks: u32) -> Planned {
     if draft.nested_lists > 0 {
@@ -32,28 +35,29 @@ pub(super) fn plan(draft: &mut Draft<'_>, ticks: u32) -> Planned {
     }
     let start = draft.world.clock();
     let end = start.checked_add(u64::from(ticks)).ok_or(Refusal::new(Cause::Overflow))?;
-    let mut coming = Vec::new();
+    let mut coming = BTreeMap::new();
     for (due, container) in draft.world.jobs_due().take_while(|(due, _)| *due <= end) {
         let job = draft.world.job_of(container);
-        coming.extend(job.map(|job| (due.max(start), draft.order_of(container), container, job)));
+        coming.extend(job.map(|job| ((due.max(start), draft.order_of(container), container), job)));
     }
     if coming.len() as u64 > MAX_LOOKS {
         return Err(too_many(coming.len() as u64, MAX_LOOKS));
     }
-    // In order of time, so that those of one tick are next to each other.
-    coming.sort_unstable_by_key(|(due, order, ..)| (*due, *order));
     let mut going = Going {
         clock: start,
-        coming: coming.into_iter().peekable(),
+        coming,
+        works: FxHashMap::default(),
         waiting: Vec::new(),
         looks: 0,
         fall_ticks: 0,
         falls: 0,
     };
     while let Some(next) = going.next(draft, end).filter(|&next| next <= end) {
+        let earlier = draft.events().len();
         going.advance(draft, next);
         going.fall(draft)?;
         going.end_all(draft)?;
+        going.start_all(draft, earlier);
     }
     going.advance(draft, end);
     Ok(Done { requested: None, count: u64::from(ticks) })
@@ -65,7 +69,9 @@ fn too_many(due: u64, max: u64) -> Refusal {
 
 struct Going {
     clock: u64,
-    coming: Peekable<std::vec::IntoIter<Due>>,
+    coming: BTreeMap<Due, Job>,
+    /// Whether a container works on something, if that has changed.
+    works: FxHashMap<u32, bool>,
     /// What is due and has not ended, with the order of its container.
     waiting: Vec<((u8, u64, u64), u32, Job)>,
     looks: u64,
@@ -77,7 +83,7 @@ impl Going {
     /// The next tick up to an end at which something falls due.
     fn next(&mut self, draft: &Draft<'_>, end: u64) -> Option<u64> {
         let falls = draft.next_fall(self.clock, end);
-        self.coming.peek().map(|next| next.0).into_iter().chain(falls).min()
+        self.coming.first_key_value().map(|(due, _)| due.0).into_iter().chain(falls).min()
     }
 
     fn advance(&mut self, draft: &mut Draft<'_>, to: u64) {
@@ -85,7 +91,8 @@ impl Going {
             draft.push(Event::Waited { before: self.clock, after: to });
             self.clock = to;
         }
-        while let Some((_, order, container, job)) = self.coming.next_if(|next| next.0 <= to) {
+        while let Some(next) = self.coming.first_entry().filter(|next| next.key().0 <= to) {
+            let ((_, order, container), job) = next.remove_entry();
             self.waiting.push((order, container, job));
         }
     }
@@ -112,11 +119,31 @@ impl Going {
             if self.looks > MAX_LOOKS {
                 return Err(too_many(self.looks, MAX_LOOKS));
             }
-            self.waiting.retain(|&(_, container, job)| !draft.finish_work(container, job));
+            self.waiting.retain(|&(_, container, job)| {
+                let ends = draft.finish_work(container, job);
+                if ends {
+                    self.works.insert(container, false);
+                }
+                !ends
+            });
             if self.waiting.len() == before {
                 break;
             }
         }
         Ok(())
+    }
+
+    /// Starts what can start where something has changed at this tick.
+    fn start_all(&mut self, draft: &mut Draft<'_>, earlier: usize) {
+        for container in draft.stations_touched_since(earlier) {
+            let worked = draft.world.job_of(container).is_some();
+            if self.works.get(&container).copied().unwrap_or(worked) {
+                continue;
+            }
+            if let Some(job) = draft.start_first_at(container, self.clock) {
+                self.works.insert(container, true);
+                self.coming.insert((job.due, draft.order_of(container), container), job);
+            }
+        }
     }
 }

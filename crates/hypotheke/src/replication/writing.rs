@@ -15,7 +15,12 @@ impl World {
     pub fn update(&self) -> Option<Update> {
         let scratch = self.scratch.as_deref().filter(|scratch| scratch.applied)?;
         let mut documents = scratch.overlay.documents.iter();
-        let mut writer = Writer { world: self, scratch, names: Names::default(), packs: None };
+        let first_tick = scratch.events.iter().find_map(|event| match *event {
+            Event::Waited { before, .. } => Some(before),
+            _ => None,
+        });
+        let clock = first_tick.unwrap_or(self.clock());
+        let mut writer = Writer { world: self, scratch, names: Names::default(), packs: None, clock };
         let changes = scratch.events.iter().filter_map(|event| match event {
             Event::Arrived { .. } => {
                 documents.next().map(|document| Change::Arrived { document: Box::new((**document).clone()) })
@@ -49,6 +54,8 @@ struct Writer<'w> {
     names: Names,
     /// The packs that were moved, by their insides; computed at the first use.
     packs: Option<FxHashMap<u32, StackId>>,
+    /// The tick of the event: one wait has several.
+    clock: u64,
 }
 
 /// Names by number. A few names are searched in order.
@@ -108,10 +115,12 @@ impl Writer<'_> {
                 let holder = self.names.number(world.name_of_holder(holder.index));
                 Change::Metered { holder, meter, value: after }
             }
-            Event::Waited { after, .. } => Change::Waited { clock: after },
+            Event::Waited { after, .. } => {
+                self.clock = after;
+                Change::Waited { clock: after }
+            }
             Event::Worked { container, after, .. } => {
-                // The clock may have moved on within the same wait, but then nothing begins.
-                let job = after.map(|job| world.capture_job(job));
+                let job = after.map(|job| world.capture_job(job, self.clock));
                 Change::Worked { container: self.container(container.index), job }
             }
             Event::Opened { holder, container } => Change::Opened {

@@ -758,6 +758,12 @@ impl RecipeBuilder {
         self
     }
 
+    /// It starts as soon as it has its inputs and tools, and holds its outputs until there is room.
+    pub fn automatic(mut self) -> Self {
+        self.section.line("automatic", true);
+        self
+    }
+
     /// What happens at its start if there is no room for its outputs.
     pub fn when_full(mut self, when_full: WhenFull) -> Self {
         self.section.line("when-full", quoted(when_full.word()));

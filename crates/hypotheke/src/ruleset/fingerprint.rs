@@ -261,8 +261,9 @@ fn recipe_line(rules: &Ruleset, recipe: &Recipe) -> String {
     let pattern = pattern.unwrap_or_default();
     let takes = recipe.duration().map(|ticks| format!(" takes {ticks}, {} when full", recipe.when_full().word()));
     let takes = takes.unwrap_or_default();
+    let automatic = if recipe.is_automatic() { " automatic" } else { "" };
     format!(
-        "recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{pattern}{yields}{loot}{takes}",
+        "recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{pattern}{yields}{loot}{takes}{automatic}",
         recipe.id()
     )
 }

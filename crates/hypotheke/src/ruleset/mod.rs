@@ -17,6 +17,7 @@ mod filter_analysis;
 mod fingerprint;
 mod kind;
 mod lint;
+mod locate;
 mod meters;
 mod migration;
 mod names;

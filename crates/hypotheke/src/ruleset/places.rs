@@ -208,8 +208,7 @@ impl Ruleset {
             when_unfit: _,
             on_put: _,
             worn: _,
-            // What it works on is in no slot.
-            works: _,
+            works,
             // Names and places.
             id: _,
             name: _,
@@ -226,7 +225,9 @@ impl Ruleset {
             slot.has_border() || name.as_deref().is_some_and(is_occupied)
         });
         let bans_all = access[..2].contains(&Access::Nobody);
-        !bans_all && !must_open && !exclusive && !reserved_first && !may_block
+        // What it works on is in no slot, but a change of the contents may start it.
+        let may_start = *works && self.has_automatic;
+        !bans_all && !may_start && !must_open && !exclusive && !reserved_first && !may_block
     }
 }
 

@@ -395,6 +395,7 @@ impl Lister<'_> {
             limited_kinds: _,
             has_doors: _,
             has_access_lists: _,
+            has_automatic: _,
             // Found from the others.
             warnings: _,
             kind_index: _,
@@ -660,8 +661,21 @@ impl Lister<'_> {
     }
 
     fn of_recipe(&mut self, recipe: &Recipe) -> Vec<Setting> {
-        let Recipe { id: _, at, by, inputs, pattern, tools, outputs, yields, made: _, is_loot, duration: _, when_full } =
-            recipe;
+        let Recipe {
+            id: _,
+            at,
+            by,
+            inputs,
+            pattern,
+            tools,
+            outputs,
+            yields,
+            made: _,
+            is_loot,
+            duration: _,
+            when_full,
+            is_automatic,
+        } = recipe;
         self.rule("at", sorted(at.iter().map(|at| self.names.container(at))), "none");
         // It follows from loot.
         let by = if *is_loot { "anyone".to_owned() } else { self.access_words(by) };
@@ -682,6 +696,7 @@ impl Lister<'_> {
         let duration = recipe.duration();
         self.rule("duration", or_none(duration.map(|ticks| ticks_text(u64::from(ticks)))), "none");
         self.rule("when-full", or_none(duration.map(|_| when_full.word())), "none");
+        self.rule("automatic", yes_no(*is_automatic), "no");
         std::mem::take(&mut self.settings)
     }
 

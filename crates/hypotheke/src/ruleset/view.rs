@@ -74,6 +74,8 @@ pub struct Ruleset {
     pub(crate) has_doors: bool,
     /// Whether it matters who acts even if there is one holder only: a list says who may.
     pub(crate) has_access_lists: bool,
+    /// A recipe starts as soon as it has its inputs.
+    pub(crate) has_automatic: bool,
     pub(super) containers: Vec<ContainerDef>,
     pub(super) container_index: FxHashMap<Box<str>, ContainerDefId>,
     pub(super) holders: Vec<HolderDef>,

@@ -16,6 +16,7 @@ mod print;
 mod report;
 mod run;
 pub(crate) mod shared;
+pub(crate) mod start_lines;
 mod tree;
 
 pub use all::{RunOptions, on_threads, run_all};
@@ -23,6 +24,7 @@ pub use check::ResolvedScenarioFile;
 pub use diff::{PlaceDifference, differences};
 pub use error::ScenarioErrors;
 pub use report::{Answer, DifferenceRow, Failure, Finding, ReportDetail, ScenarioReport, StepReport};
+pub use start_lines::{contents_text, start_lines};
 pub use tree::{
     Body, Check, Claim, Expected, Figures, Line, ListStep, Mode, Operand, Row, Scenario, ScenarioFile, SentRequest,
     SharedStart, SharedSteps, Start, StartBase, StartLine, Step, Together,

@@ -33,6 +33,7 @@ pub struct ScenarioReport {
     pub(super) checks: usize,
     pub(super) steps: Vec<StepReport>,
     pub(super) failures: Vec<Failure>,
+    pub(super) start: Option<Box<World>>,
     pub(super) end: Option<Box<World>>,
 }
 
@@ -95,6 +96,18 @@ impl ScenarioReport {
     #[must_use]
     pub fn failures(&self) -> &[Failure] {
         &self.failures
+    }
+
+    /// The same without its steps: what failed, alone.
+    #[must_use = "it is a new report"]
+    pub fn without_steps(self) -> ScenarioReport {
+        ScenarioReport { steps: Vec::new(), ..self }
+    }
+
+    /// The world at the start; only with [`ReportDetail::Steps`].
+    #[must_use]
+    pub fn start(&self) -> Option<&World> {
+        self.start.as_deref()
     }
 
     /// The world at the end; only with [`ReportDetail::Steps`].

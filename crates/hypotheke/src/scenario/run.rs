@@ -144,6 +144,7 @@ impl<'p> Player<'p> {
             checks: 0,
             steps: Vec::new(),
             failures: Vec::new(),
+            start: (detail == ReportDetail::Steps).then(|| Box::new(world.clone())),
             end: None,
         };
         let watch = IncrementalAudit::new(&world);

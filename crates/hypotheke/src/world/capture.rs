@@ -73,13 +73,14 @@ impl World {
             owner: self.owner_unlike_rules(id),
             opened_by: self.names_of_openers(id),
             stacks: self.capture_slots(id),
-            job: self.job_of(id.index).map(|job| self.capture_job(job)),
+            job: self.job_of(id.index).map(|job| self.capture_job(job, self.clock)),
         }
     }
 
-    pub(crate) fn capture_job(&self, job: super::Job) -> Job {
+    /// With the ticks that are left at a tick.
+    pub(crate) fn capture_job(&self, job: super::Job, clock: u64) -> Job {
         let recipe = self.rules.recipe(job.recipe).map_or_else(String::new, |recipe| recipe.id().to_owned());
-        Job { recipe, times: job.times, left: job.left(self.clock), yield_number: job.yield_number }
+        Job { recipe, times: job.times, left: job.left(clock), yield_number: job.yield_number }
     }
 
     fn capture_holder(&self, id: HolderId) -> Holder {

@@ -38,6 +38,10 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     if matches!(acted, Request::Craft(_, (recipe, _), _) if rules.recipes[*recipe].yields.len() > 1) {
         return;
     }
+    // What stood in its way may have kept an automatic recipe from its start too: then that works.
+    if matches!(acted, Request::Craft(..) | Request::Cancel(..)) && rules.recipes.iter().any(|it| it.is_automatic) {
+        return;
+    }
     let mut changed = rules.clone();
     if change(&engine.world, &mut changed, *cause, engine.actor(request)).is_none() {
         return;

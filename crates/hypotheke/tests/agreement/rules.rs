@@ -229,7 +229,8 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     let ingredients = |most: usize| prop::collection::vec((of(), 1u32..4), usize::from(most > 1)..=most);
     let outputs = prop::collection::vec((0usize..5, 1u32..4), 1..=2);
     let places = (prop::collection::vec(0usize..6, 0..3), prop::collection::vec(0..PACKS, 0..2));
-    let time = prop_oneof![1 => Just((0u32, false)), 1 => (1u32..6, any::<bool>())];
+    let slow = (1u32..6, any::<bool>(), prop::bool::weighted(0.3));
+    let time = prop_oneof![1 => Just((0u32, false, false)), 1 => slow];
     let made = prop::collection::vec((0usize..5, 1u32..4), 0..=2);
     let yields = prop::collection::vec((1u32..4, made), 1..=3);
     let chance = prop_oneof![2 => Just((vec![], false)), 1 => (yields, prop::bool::weighted(0.3))];
@@ -237,7 +238,15 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     let pattern = prop_oneof![2 => Just(None), 1 => (1usize..4, cells, any::<bool>()).prop_map(Some)];
     let how = (time, pattern);
     (places, any_access(), ingredients(2), ingredients(1), outputs, how, chance).prop_map(
-        |((at, in_packs), by, inputs, tools, outputs, ((duration, holds), pattern), (yields, is_loot))| RecipeSpec {
+        |(
+            (at, in_packs),
+            by,
+            inputs,
+            tools,
+            outputs,
+            ((duration, holds, is_automatic), pattern),
+            (yields, is_loot),
+        )| RecipeSpec {
             at,
             in_packs,
             by,
@@ -249,6 +258,7 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
             is_loot,
             duration,
             holds,
+            is_automatic,
         },
     )
 }
@@ -376,7 +386,8 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
         // What takes time needs a container that is no pack.
         let in_containers = in_packs.is_empty() && !at.is_empty();
         let duration = if in_containers && !inputs.is_empty() { recipe.duration } else { 0 };
-        let holds = recipe.holds && duration > 0;
+        let is_automatic = recipe.is_automatic && duration > 0 && yields.is_empty() && !is_loot;
+        let holds = (recipe.holds || is_automatic) && duration > 0;
         is_somewhere.then_some(RecipeSpec {
             at,
             in_packs,
@@ -389,6 +400,7 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
             is_loot,
             duration,
             holds,
+            is_automatic,
         })
     };
     recipes.into_iter().filter_map(fitted_one).collect()
@@ -786,7 +798,20 @@ fn items_text(items: &[(usize, u32)]) -> String {
 }
 
 fn recipe_text(recipe: &RecipeSpec) -> String {
-    let RecipeSpec { at, in_packs, by, inputs, tools, outputs, pattern, yields, is_loot, duration, holds } = recipe;
+    let RecipeSpec {
+        at,
+        in_packs,
+        by,
+        inputs,
+        tools,
+        outputs,
+        pattern,
+        yields,
+        is_loot,
+        duration,
+        holds,
+        is_automatic,
+    } = recipe;
     let by = access_text(by).filter(|_| !is_loot).map(|who| format!("by = {who}\n")).unwrap_or_default();
     let yields =
         yields.iter().map(|(weight, made)| format!("{{ weight = {weight}, outputs = [{}] }}", items_text(made)));
@@ -809,7 +834,7 @@ fn recipe_text(recipe: &RecipeSpec) -> String {
     let places = at.iter().map(|at| format!("\"c{at}\"")).chain(in_packs.iter().map(|pack| format!("\"p{pack}\"")));
     let at = places.collect::<Vec<_>>().join(", ");
     let when_full = if *holds { "hold" } else { "refuse" };
-    let time = format!("duration = {duration}\nwhen-full = \"{when_full}\"\n");
+    let time = format!("duration = {duration}\nwhen-full = \"{when_full}\"\nautomatic = {is_automatic}\n");
     let time = if *duration > 0 { time } else { String::new() };
     let made = format!("outputs = [{outputs}]\nyields = [{yields}]\nloot = {is_loot}\n");
     format!("at = [{at}]\n{by}{inputs}tools = [{tools}]\n{made}{time}")

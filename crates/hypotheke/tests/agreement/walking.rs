@@ -125,6 +125,7 @@ fn rules() -> Rules {
         is_loot: false,
         duration: 0,
         holds: false,
+        is_automatic: false,
     };
     let slow = RecipeSpec {
         at: vec![0, 9],
@@ -150,6 +151,15 @@ fn rules() -> Rules {
         tools: Vec::new(),
         ..recipe.clone()
     };
+    let automatic = RecipeSpec {
+        at: vec![9],
+        inputs: vec![(FilterSpec::Kind(4), 1)],
+        outputs: vec![(5, 1)],
+        duration: 1,
+        holds: true,
+        is_automatic: true,
+        ..slow.clone()
+    };
     let both = |kind, filter| FilterSpec::And(Box::new(FilterSpec::Kind(kind)), Box::new(filter));
     let low = FilterSpec::Not(Box::new(FilterSpec::PropertyAtLeast(0, 500)));
     let changes = vec![
@@ -160,7 +170,7 @@ fn rules() -> Rules {
         changes,
         falling: BTreeMap::from([(1, FallSpec { by: 700, every: 2, min: 500 })]),
         deals: vec![deal],
-        recipes: vec![recipe, slow, by_chance, laid],
+        recipes: vec![recipe, slow, by_chance, laid, automatic],
         names,
         kinds,
         containers,

@@ -35,6 +35,7 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
     let at: Vec<usize> = (0..rules.containers.len()).collect();
     let yields = if bit() { vec![(1, vec![(0, 1)]), (2, vec![(1, 2), (0, 1)]), (1, Vec::new())] } else { Vec::new() };
     let pattern = if bit() && bit() { Some((2, vec![Some(0), None], bit())) } else { None };
+    let is_automatic = yields.is_empty() && bit();
     let one = |input: usize, output: usize, duration: u32, holds: bool, by: Access| RecipeSpec {
         at: at.clone(),
         in_packs: Vec::new(),
@@ -46,7 +47,8 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
         yields: yields.clone(),
         is_loot: false,
         duration,
-        holds,
+        holds: holds || is_automatic,
+        is_automatic,
     };
     let some = Access::Listed { owner: true, holders: std::collections::BTreeSet::new(), groups: [0].into() };
     rules.recipes = vec![

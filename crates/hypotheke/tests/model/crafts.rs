@@ -7,7 +7,7 @@ use super::state::{At, Cell, Inside, Root, Stack};
 use super::{Access, Amount, Going, Look, Model, No, because, no};
 
 impl Model {
-    fn is_here(&self, recipe: usize, at: &At) -> bool {
+    pub(super) fn is_here(&self, recipe: usize, at: &At) -> bool {
         let spec = &self.rules.recipes[recipe];
         match at {
             At::Container(Inside { root: Root::Container(index), steps }) if steps.is_empty() => {
@@ -94,7 +94,7 @@ impl Model {
     }
 
     /// The checks that fail, or an empty list if it is done.
-    fn craft_times(&mut self, times: u64, (recipe, drawn): (usize, Option<usize>), at: &At) -> Vec<No> {
+    pub(super) fn craft_times(&mut self, times: u64, (recipe, drawn): (usize, Option<usize>), at: &At) -> Vec<No> {
         let spec = self.rules.recipes[recipe].clone();
         let before = self.clone();
         if self.lists == 0 {

@@ -78,6 +78,7 @@ impl Model {
     pub(super) fn depart(&mut self, who: &At) -> Result<u64, No> {
         // What is due happens here, not where it arrives.
         self.change_stacks();
+        self.start_automatic();
         let (who, carried) = match who {
             At::Container(Inside { root: Root::Container(index), steps })
                 if steps.is_empty() && self.rules.containers[*index].holder.is_none() =>

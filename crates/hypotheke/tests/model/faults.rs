@@ -64,6 +64,7 @@ pub(crate) enum Fault {
     FallsBelowItsMinimum,
     OnlyWhatIsDrawnFits,
     AlwaysMirrored,
+    StartsAfterTheWait,
     OneEffectForAll,
     OutputsBeforeInputsGo,
     WorkWeighsNothing,
@@ -72,7 +73,7 @@ pub(crate) enum Fault {
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 64] = [
+    pub(crate) const ALL: [Fault; 65] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -132,6 +133,7 @@ impl Fault {
         Fault::FallsBelowItsMinimum,
         Fault::OnlyWhatIsDrawnFits,
         Fault::AlwaysMirrored,
+        Fault::StartsAfterTheWait,
         Fault::OneEffectForAll,
         Fault::OutputsBeforeInputsGo,
         Fault::WorkWeighsNothing,

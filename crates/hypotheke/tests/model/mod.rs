@@ -412,6 +412,7 @@ impl Model {
             }
         } else if self.lists == 0 {
             self.change_stacks();
+            self.start_automatic();
             self.clear_depleted_shortcuts(&before);
             self.close_what_has_gone();
             self.documents.append(&mut self.sent);

@@ -192,6 +192,8 @@ pub(crate) struct RecipeSpec {
     pub(crate) duration: u32,
     /// It starts also without room for its outputs.
     pub(crate) holds: bool,
+    /// It starts as soon as it has its inputs.
+    pub(crate) is_automatic: bool,
 }
 
 impl RecipeSpec {

@@ -49,6 +49,7 @@ impl Model {
             return Err(no("bad-amount"));
         }
         self.end_all();
+        self.start_in_a_wait();
         for _ in 0..ticks {
             self.state.clock += 1;
             for job in self.state.jobs.iter_mut().flatten() {
@@ -56,8 +57,28 @@ impl Model {
             }
             self.fall();
             self.end_all();
+            self.start_in_a_wait();
         }
         Ok(u64::from(ticks))
+    }
+
+    fn start_in_a_wait(&mut self) {
+        if !Fault::StartsAfterTheWait.is_on() {
+            self.start_automatic();
+        }
+    }
+
+    /// Each container that works on nothing starts the first recipe that can start.
+    pub(super) fn start_automatic(&mut self) {
+        for index in self.stations() {
+            let at = At::Container(Inside::container(index));
+            for recipe in 0..self.rules.recipes.len() {
+                let is_it = self.rules.recipes[recipe].is_automatic && self.is_here(recipe, &at);
+                if is_it && self.state.jobs[index].is_none() {
+                    self.craft_times(1, (recipe, None), &at);
+                }
+            }
+        }
     }
 
     fn end_all(&mut self) {

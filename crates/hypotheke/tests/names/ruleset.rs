@@ -226,6 +226,7 @@ impl Reader<'_> {
             is_loot: recipe.is_loot(),
             duration: recipe.duration().unwrap_or(0),
             holds: recipe.when_full() == WhenFull::Hold,
+            is_automatic: recipe.is_automatic(),
         }
     }
 

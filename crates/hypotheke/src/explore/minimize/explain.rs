@@ -37,6 +37,9 @@ pub(in crate::explore) fn explain(world: &World, performed: &[Operation]) -> Vec
             Event::Worked { before: Some(job), after: None, .. } if matches!(latest.action, Action::Wait { .. }) => {
                 found.extend(recipe_makes(world, job.recipe(), job.yield_number()));
             }
+            Event::Worked { after: Some(job), .. } if !matches!(latest.action, Action::Craft { .. }) => {
+                found.extend(recipe_makes(world, job.recipe(), job.yield_number()));
+            }
             Event::Changed { before, .. } if matches!(latest.action, Action::Wait { .. }) => {
                 falls(world, *before, &mut found);
             }

@@ -9,41 +9,12 @@ use crate::explore::minimize::step::Step;
 use crate::explore::search::exploration::Exploration;
 use crate::ruleset::Ruleset;
 use crate::scenario::ScenarioFile;
-use crate::scenario::checks::item_text;
+use crate::scenario::start_lines::{Lying, lines};
 use crate::text::Source;
-use crate::world::{Place, StackView, World};
+use crate::world::World;
 
 /// The maximum number of stacks to place while minimizing; beyond it the result is unknown.
 const MAX_LAID: usize = 100_000;
-
-/// Some items of a kind in a place, as a scenario writes them.
-#[derive(Clone, Debug)]
-struct Lying {
-    place: String,
-    count: u32,
-    /// The kind with its marks and properties.
-    what: String,
-}
-
-impl Lying {
-    fn of(world: &World, stack: StackView<'_>) -> Option<Lying> {
-        let place = match world.place_of(stack.id())? {
-            Place::OnGround(_) => Place::Ground,
-            place => place,
-        };
-        Some(Lying { place: world.place_name(place), count: stack.count(), what: item_text(stack) })
-    }
-}
-
-/// As the lines of a start: each place once.
-fn lines(lying: &[Lying]) -> Vec<String> {
-    let in_one_place = lying.chunk_by(|one, other| one.place == other.place);
-    let line = |there: &[Lying]| {
-        let contents: Vec<String> = there.iter().map(|it| format!("{} {}", it.count, it.what)).collect();
-        format!("{}: {}", there[0].place, contents.join(", "))
-    };
-    in_one_place.map(line).collect()
-}
 
 /// The world with these contents and no others.
 fn laid_out(rules: &Arc<Ruleset>, lying: &[Lying]) -> Option<World> {

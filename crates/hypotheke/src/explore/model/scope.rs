@@ -3,7 +3,7 @@
 use crate::explore::state::symmetry::Alike;
 use crate::id::{ContainerId, HolderId, KindId, MarkId, PropertyId};
 use crate::language::Amount;
-use crate::language::{Effects, Verb};
+use crate::language::{Effects, SlotOrder, Verb};
 use crate::narrow;
 use crate::ops::{Action, Operation, Outcome};
 use crate::quantity::Decimal;
@@ -76,6 +76,8 @@ pub(in crate::explore) struct Scope {
     pub(in crate::explore) lowers: bool,
     /// A property falls with time.
     pub(in crate::explore) falls: bool,
+    /// A recipe starts as soon as it has its inputs, whatever the operation.
+    pub(in crate::explore) starts: bool,
     /// The containers with interchangeable slots; `None` if symmetry reduction is off.
     pub(in crate::explore) alike: Alike,
 }
@@ -87,19 +89,23 @@ impl Scope {
 
     /// What the verbs read and write.
     pub(in crate::explore) fn effects(&self) -> impl Iterator<Item = Effects> + '_ {
-        self.verbs.iter().map(|verb| match verb.effects() {
+        // It takes its inputs in slot order, and a container works from then on.
+        let starts = self.starts.then_some(Effects { slot_order: SlotOrder::Any, ..Verb::Cancel.effects() });
+        let of_verbs = self.verbs.iter().map(|verb| match verb.effects() {
             // Where nothing stays that is used, a use changes no stack, and no wait does where nothing
             // falls.
             effects if *verb == Verb::Use && !self.lowers || *verb == Verb::Wait && !self.falls => {
                 Effects { variants: false, lands: false, ..effects }
             }
             effects => effects,
-        })
+        });
+        of_verbs.chain(starts)
     }
 
     /// Completes derived settings: whether hands take part.
     pub(in crate::explore) fn complete(mut self, world: &World) -> Scope {
         self.falls = !world.rules().falling().is_empty();
+        self.starts = world.rules().has_automatic;
         self.lowers = world.rules().kinds().any(|kind| !kind.lowered().is_empty());
         for (verb, is_tried) in [
             (Verb::Mark, !self.set.is_empty()),

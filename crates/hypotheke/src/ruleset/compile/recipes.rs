@@ -26,6 +26,7 @@ impl Compiler {
                     }
                 }
                 self.rules.has_access_lists |= !matches!(recipe.by, Access::Anyone);
+                self.rules.has_automatic |= recipe.is_automatic;
                 self.rules.recipe_index.insert(recipe.id.clone(), RecipeId(number, self.rules.tag));
                 self.rules.recipes.push(recipe);
             }
@@ -73,14 +74,32 @@ impl Compiler {
             }
         }
         let duration = self.duration(&whose, source);
-        let when_full = source.when_full.as_ref().map_or(WhenFull::default(), |written| written.value);
+        let is_automatic = source.automatic.is_some();
+        self.check_automatic(&whose, source);
+        // Only the contents of its container decide whether it starts.
+        let otherwise = if is_automatic { WhenFull::Hold } else { WhenFull::default() };
+        let when_full = source.when_full.as_ref().map_or(otherwise, |written| written.value);
         for ContainerDefId(container, _) in at.into_iter().flatten().filter(|_| duration > 0) {
             self.rules.containers[container as usize].works = true;
         }
         let at = source.at.iter().map(|at| at.value.as_str().into()).collect();
         let made = self.made(&whose, source, &outputs, &yields)?;
         let (id, is_loot) = (source.id.value.as_str().into(), source.loot.is_some());
-        Some(Recipe { id, at, by, inputs, pattern, tools, outputs, yields, made, is_loot, duration, when_full })
+        Some(Recipe {
+            id,
+            at,
+            by,
+            inputs,
+            pattern,
+            tools,
+            outputs,
+            yields,
+            made,
+            is_loot,
+            duration,
+            when_full,
+            is_automatic,
+        })
     }
 
     /// What only the game finds has no `by`, and takes no time: a container works on what it holds.
@@ -95,6 +114,28 @@ impl Compiler {
             let message = format!("{whose} takes time, and has no `inputs`");
             let fault = Diagnostic::error("not-supported", duration.at, message).label("nothing to work on");
             self.fault(fault.help("Name what it works on in `inputs`, or leave out `duration`"));
+        }
+    }
+
+    /// It must end before it starts again, and nobody chooses how it ends.
+    fn check_automatic(&mut self, whose: &str, source: &RecipeSource) {
+        let Some(automatic) = source.automatic else { return };
+        if source.duration.is_none() && !source.unread.contains(&"duration") {
+            let message = format!("{whose} is automatic and has no `duration`: it would start again without end");
+            let fault = Diagnostic::error("missing-key", automatic, message).label("needs `duration`");
+            self.fault(fault.help("Add a `duration` in ticks, or leave out `automatic`"));
+        }
+        let refuses = source.when_full.as_ref().filter(|written| written.value == WhenFull::Refuse);
+        let others = [
+            (refuses.map(|written| written.at), "refuses to start without room", "`when-full`"),
+            (source.yields.first().map(|one| one.at), "yields by chance", "`yields`"),
+            (source.loot, "is loot", "`loot`"),
+        ];
+        for (other, what, key) in others {
+            let Some(other) = other else { continue };
+            let message = format!("{whose} is automatic and {what}");
+            let fault = Diagnostic::error("not-supported", other, message).related(automatic, "it is automatic");
+            self.fault(fault.help(format!("Leave out {key} or `automatic`")));
         }
     }
 

@@ -36,6 +36,8 @@ pub(crate) struct RecipeSource {
     pub(crate) loot: Option<Location>,
     pub(crate) duration: Option<Written<u32>>,
     pub(crate) when_full: Option<Written<WhenFull>>,
+    /// The place of `automatic = true`.
+    pub(crate) automatic: Option<Location>,
     /// Keys in which something could not be read: that is not missing.
     pub(crate) unread: Vec<&'static str>,
 }
@@ -94,6 +96,7 @@ pub struct Recipe {
     /// In ticks; 0 if it takes no time.
     pub(in crate::ruleset) duration: u32,
     pub(in crate::ruleset) when_full: WhenFull,
+    pub(in crate::ruleset) is_automatic: bool,
 }
 
 /// What happens at the start of a recipe that takes time if there is no room for what it makes.
@@ -170,6 +173,36 @@ impl Recipe {
     #[must_use]
     pub fn duration(&self) -> Option<u32> {
         (self.duration > 0).then_some(self.duration)
+    }
+
+    /// Whether it starts as soon as its inputs and tools are in a container that works on nothing.
+    ///
+    /// ```
+    /// use hypotheke::{Operation, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("snow", |snow| snow.stack_limit(10))
+    ///     .kind("water", |water| water.stack_limit(4))
+    ///     .container("stove", |stove| stove.slots(3))
+    ///     .recipe("melt", |melt| {
+    ///         melt.at(["stove"]).inputs(["2 snow"]).outputs(["1 water"]).duration(10).automatic()
+    ///     })
+    ///     .start("stove", ["5 snow"])
+    ///     .build()?;
+    /// let mut world = World::new(&rules.into());
+    /// let stove = world.container("stove").unwrap();
+    /// assert_eq!(world.job(stove).unwrap().due(), 10);
+    ///
+    /// // It starts again at once, and ends at tick 20. Then there is not enough snow.
+    /// let _ = world.perform(&Operation::waiting(25))?;
+    /// assert_eq!(world.job(stove), None);
+    /// let water = world.rules().find_kind("water").unwrap();
+    /// assert_eq!(world.count(water, None), 2);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn is_automatic(&self) -> bool {
+        self.is_automatic
     }
 
     /// What happens at its start if there is no room for its outputs.
@@ -268,6 +301,12 @@ impl Ruleset {
     pub fn own_recipes(&self) -> impl Iterator<Item = RecipeId> {
         let own = self.recipes.iter().zip(0..).filter(|(recipe, _)| recipe.at.is_empty());
         own.map(|(_, number)| RecipeId(number, self.tag))
+    }
+
+    /// The recipes that start at a container as soon as they have their inputs, by the same name.
+    pub(crate) fn automatic_at(&self, container: &str) -> impl Iterator<Item = RecipeId> {
+        let is_automatic = |&id: &RecipeId| self.recipe(id).is_some_and(Recipe::is_automatic);
+        self.recipes_at(container).filter(is_automatic)
     }
 
     /// Whether a recipe is carried out at a container, by the same name.

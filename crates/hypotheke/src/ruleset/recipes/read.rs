@@ -24,6 +24,7 @@ const RECIPE: &[&str] = &[
     "loot",
     "duration",
     "when-full",
+    "automatic",
 ];
 
 /// A recipe; `None` if it is no table.
@@ -44,6 +45,8 @@ pub(in crate::ruleset) fn read(
     // Loot may have no inputs.
     let is_loot = reading.noting(&mut unread, "inputs", |it, _| it.flag(&section, "loot")).unwrap_or(false);
     let loot = section.table.get("loot").filter(|_| is_loot).map(|value| reading.at(value));
+    let is_automatic = reading.flag(&section, "automatic").unwrap_or(false);
+    let automatic = section.table.get("automatic").filter(|_| is_automatic).map(|value| reading.at(value));
     let noted = &mut unread;
     let of_pattern = reading.noting(noted, "inputs", |it, _| read_pattern(it, &section, &whose));
     let inputs = reading.noting(noted, "inputs", |it, key| read_counts(it, &section, key, read_ingredient));
@@ -70,6 +73,7 @@ pub(in crate::ruleset) fn read(
         loot,
         duration,
         when_full,
+        automatic,
         unread,
         id,
     })
