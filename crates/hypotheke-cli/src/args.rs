@@ -24,6 +24,7 @@ Examples:
   hypotheke explore traverse/loopholes    search for states that violate a claim
   hypotheke test-saves traverse           test that saves lose and duplicate nothing
   hypotheke migrate saves/autumn.json     migrate a save to the present ruleset
+  hypotheke report traverse --to report.html   write one page with all verdicts
   hypotheke fmt traverse                  format scenario files
   hypotheke ask 'drop 1 flare from sled'  try one operation, and list every reason against it
 
@@ -202,6 +203,13 @@ pub(crate) enum Command {
     )]
     TestSaves(TestSavesArgs),
 
+    /// Verify everything, and write one file to send: a page, or a summary for a pull request
+    #[command(
+        allow_negative_numbers = true,
+        after_help = "Examples:\n  hypotheke report --to report.html\n  hypotheke report my --to report.html --force\n  hypotheke report --to summary.md --against old/rules.toml\n\nExit status 1: a verification failed. Exit status 3: memory, time or an interrupt stopped a search early."
+    )]
+    Report(ReportArgs),
+
     /// Format scenario files; comments are kept
     #[command(
         after_help = "Examples:\n  hypotheke fmt\n  hypotheke fmt scenarios/sled.scenario\n  hypotheke fmt --check\n  cat sled.scenario | hypotheke fmt -"
@@ -314,6 +322,41 @@ pub(crate) struct ExploreArgs {
     /// Exit with 0 even if memory, time or an interrupt stopped the search
     #[arg(long)]
     pub(crate) accept_partial: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct ReportArgs {
+    /// A ruleset or a folder; scenario, claims and save files [default: this folder]
+    #[arg(value_name = "FILE")]
+    pub(crate) files: Vec<String>,
+
+    /// The file to write: `.html` for a page, `.md` for a short summary
+    #[arg(long, value_name = "FILE")]
+    pub(crate) to: PathBuf,
+
+    /// The ruleset, if the files do not determine it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
+
+    /// Also report the differences from this earlier ruleset
+    #[arg(long, value_name = "OLD.toml")]
+    pub(crate) against: Option<PathBuf>,
+
+    /// Replace the file if it exists
+    #[arg(long)]
+    pub(crate) force: bool,
+
+    /// Maximum memory for the states of each claims file
+    #[arg(long, value_name = "MEGABYTES", default_value_t = 2_000, value_parser = number::<u64>(0, u64::MAX))]
+    pub(crate) memory: u64,
+
+    /// Maximum time of the searches in all
+    #[arg(long, value_name = "SECONDS", value_parser = number::<u64>(0, u64::MAX))]
+    pub(crate) time: Option<u64>,
+
+    /// Number of threads [default: the number of cores]
+    #[arg(long, value_name = "COUNT", value_parser = number::<NonZeroUsize>(NonZeroUsize::MIN, NonZeroUsize::MAX))]
+    pub(crate) threads: Option<NonZeroUsize>,
 }
 
 /// Reads a whole number within bounds.

@@ -211,10 +211,23 @@ pub(crate) fn keep_and_replace(path: &Path, kept: &Path, bytes: &[u8]) -> Result
     replace(path, bytes)
 }
 
+/// As any new file of the user: the system takes away what they forbid.
+#[cfg(unix)]
+fn others_may_read<'b>(mut file: tempfile::Builder<'b, 'b>) -> tempfile::Builder<'b, 'b> {
+    use std::os::unix::fs::PermissionsExt;
+    file.permissions(std::fs::Permissions::from_mode(0o666));
+    file
+}
+
+#[cfg(not(unix))]
+fn others_may_read<'b>(file: tempfile::Builder<'b, 'b>) -> tempfile::Builder<'b, 'b> {
+    file
+}
+
 fn written_beside(path: &Path, bytes: &[u8]) -> Result<tempfile::NamedTempFile, InputError> {
     let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
     let written = std::fs::create_dir_all(folder).and_then(|()| {
-        let mut file = tempfile::NamedTempFile::new_in(folder)?;
+        let mut file = others_may_read(tempfile::Builder::new()).tempfile_in(folder)?;
         file.write_all(bytes)?;
         file.as_file().sync_all()?;
         Ok(file)

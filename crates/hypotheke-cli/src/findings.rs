@@ -1,11 +1,17 @@
 //! The results of commands, before they are drawn or written.
 
 use std::path::PathBuf;
+use std::sync::Arc;
 
-use hypotheke::Difference;
+use hypotheke::coverage::Coverage;
 use hypotheke::explore::{Bound, ExplorationReport, InterleavingReport, Status, Walks};
 use hypotheke::save::{Save, SaveChanges};
 use hypotheke::save_checks::CheckFailure;
+use hypotheke::scenario::ScenarioReport;
+use hypotheke::text::Source;
+use hypotheke::{Difference, RuleDifference, Ruleset, World};
+
+use crate::formats::compare::ScenarioChange;
 
 /// A claims file and its results.
 pub(crate) struct Searched {
@@ -91,4 +97,93 @@ pub(crate) struct Stage {
     pub(crate) title: String,
     pub(crate) version: u32,
     pub(crate) differences: Vec<Difference>,
+}
+
+/// Everything that a report has.
+pub(crate) struct Report {
+    /// The ruleset file.
+    pub(crate) path: String,
+    pub(crate) rules: Arc<Ruleset>,
+    /// The world as the ruleset says that it begins.
+    pub(crate) world: World,
+    /// Each scenario with its file.
+    pub(crate) runs: Vec<(Source, ScenarioReport)>,
+    pub(crate) searches: Vec<Searched>,
+    /// Why it was not measured, if it was not.
+    pub(crate) coverage: Result<Coverage, String>,
+    pub(crate) against: Option<Against>,
+    pub(crate) saves: Vec<AuditedSave>,
+}
+
+/// The differences from an earlier ruleset.
+pub(crate) struct Against {
+    pub(crate) path: String,
+    pub(crate) differences: Vec<RuleDifference>,
+    /// The scenarios with a different verdict.
+    pub(crate) scenarios: Vec<ScenarioChange>,
+    /// The number of scenarios that ran with both.
+    pub(crate) runs: usize,
+}
+
+/// A save and its audit.
+pub(crate) struct AuditedSave {
+    pub(crate) path: String,
+    pub(crate) audit: Audit,
+}
+
+pub(crate) enum Audit {
+    /// The law violations; perhaps none.
+    Violations(Vec<String>),
+    /// It was written under a different ruleset, and waits to be migrated.
+    OtherRuleset(String),
+}
+
+impl AuditedSave {
+    pub(crate) fn violations(&self) -> &[String] {
+        match &self.audit {
+            Audit::Violations(found) => found,
+            Audit::OtherRuleset(_) => &[],
+        }
+    }
+}
+
+/// What is counted in the summary of a report.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) struct ClaimCounts {
+    pub(crate) good: usize,
+    pub(crate) failed: usize,
+    pub(crate) open: usize,
+}
+
+impl Report {
+    pub(crate) fn failed_scenarios(&self) -> usize {
+        self.runs.iter().filter(|(_, report)| !report.passed()).count()
+    }
+
+    pub(crate) fn failed_saves(&self) -> usize {
+        self.saves.iter().filter(|save| !save.violations().is_empty()).count()
+    }
+
+    pub(crate) fn claims(&self) -> ClaimCounts {
+        let mut counts = ClaimCounts::default();
+        for searched in &self.searches {
+            counts.failed += usize::from(searched.found.law_violation.is_some());
+            for verdict in &searched.found.verdicts {
+                match &verdict.status {
+                    status if status.is_failure() => counts.failed += 1,
+                    // What says nothing of any state is not good either.
+                    status if status.is_open() || !verdict.vacuous.is_empty() => counts.open += 1,
+                    _ => counts.good += 1,
+                }
+            }
+        }
+        counts
+    }
+
+    pub(crate) fn is_failure(&self) -> bool {
+        let breaks = |against: &Against| against.scenarios.iter().any(ScenarioChange::is_failure);
+        self.failed_scenarios() + self.failed_saves() > 0
+            || self.searches.iter().any(Searched::is_failure)
+            || self.against.as_ref().is_some_and(breaks)
+    }
 }

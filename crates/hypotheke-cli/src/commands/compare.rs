@@ -16,12 +16,8 @@ use hypotheke::{Ruleset, ScenarioFile, compare};
 pub(crate) fn run(output: &mut Output, args: &CompareArgs) -> Result<Verdict, InputError> {
     let (old, new) = (Arc::new(load_rules(&args.old)?), Arc::new(load_rules(&args.new)?));
     let differences = compare(&old, &new);
-    let mut changes = Vec::new();
-    let mut played = 0;
     let (files, errors) = load_all(&scenarios(args)?);
-    for file in &files {
-        changes.extend(changes_in(file, &old, &new, &mut played));
-    }
+    let (changes, played) = changed_scenarios(&files, &old, &new);
     match output.format {
         Format::Json => output.write_json(&CompareJson::new(&differences, &changes, &errors))?,
         _ => output.write(&draw(output.page(), &differences, &changes, played))?,
@@ -29,8 +25,18 @@ pub(crate) fn run(output: &mut Output, args: &CompareArgs) -> Result<Verdict, In
     if !errors.is_empty() {
         return Ok(report_errors(output, &errors));
     }
-    let fails = changes.iter().any(|change| change.old == "passed" && change.new != "passed");
-    Ok(if fails { Verdict::Failed } else { Verdict::Good })
+    Ok(if changes.iter().any(ScenarioChange::is_failure) { Verdict::Failed } else { Verdict::Good })
+}
+
+/// The scenarios with a different verdict, and how many ran with both rulesets.
+pub(super) fn changed_scenarios(
+    files: &[ScenarioFile],
+    old: &Arc<Ruleset>,
+    new: &Arc<Ruleset>,
+) -> (Vec<ScenarioChange>, usize) {
+    let mut played = 0;
+    let changes = files.iter().flat_map(|file| changes_in(file, old, new, &mut played)).collect();
+    (changes, played)
 }
 
 /// The named scenarios, or those of the new ruleset.

@@ -27,10 +27,10 @@ static TIME_IS_UP: AtomicBool = AtomicBool::new(false);
 static INTERRUPTED: AtomicBool = AtomicBool::new(false);
 
 /// A claims file that is ready to be searched.
-struct Ready {
-    path: PathBuf,
-    file: ClaimsFile,
-    exploration: Exploration,
+pub(super) struct Ready {
+    pub(super) path: PathBuf,
+    pub(super) file: ClaimsFile,
+    pub(super) exploration: Exploration,
 }
 
 pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, InputError> {
@@ -40,7 +40,7 @@ pub(crate) fn run(output: &mut Output, args: &ExploreArgs) -> Result<Verdict, In
     let inputs = Inputs::new(&args.files, args.rules.as_deref(), FileKind::Claims, false)?;
     let path = inputs.ruleset()?;
     let rules = Arc::new(load_rules(&path)?);
-    let (ready, errors) = read_all(&rules, &path, &inputs)?;
+    let (ready, errors) = read_all(&rules, &path, &inputs, true)?;
     if ready.is_empty() && !errors.is_empty() {
         return Err(InputError::Several(errors));
     }
@@ -76,10 +76,15 @@ fn verdict(failed: bool, cut_short: bool, args: &ExploreArgs) -> Verdict {
 }
 
 /// The claims of the ruleset and of the files, and the errors of files that cannot be searched.
-fn read_all(rules: &Arc<Ruleset>, path: &Path, inputs: &Inputs) -> Result<(Vec<Ready>, Vec<InputError>), InputError> {
+pub(super) fn read_all(
+    rules: &Arc<Ruleset>,
+    path: &Path,
+    inputs: &Inputs,
+    needs_claims: bool,
+) -> Result<(Vec<Ready>, Vec<InputError>), InputError> {
     let names_claims = inputs.given.iter().any(|word| inputs.claims.iter().any(|path| path == Path::new(word)));
     let own = if names_claims { None } else { ClaimsFile::in_ruleset(rules)? };
-    if own.is_none() {
+    if own.is_none() && needs_claims {
         inputs.require(FileKind::Claims)?;
     }
     let own = own.map(|file| (path.to_owned(), Ok(file)));
@@ -105,13 +110,7 @@ fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Sear
         Walks { count, steps: args.steps, seed: args.seed, shard, threads }
     });
     let found = match walks {
-        None => {
-            let mut line = ProgressLine::new(name);
-            exploration.search_until(&mut |described| {
-                line.tell(output, described);
-                end(args.time)
-            })
-        }
+        None => search(output, name, exploration, args.time),
         Some(walks) => exploration.walk(walks, &mut |done| {
             output.progress(&format!("{name}   {done} walks"));
             end(args.time)
@@ -120,6 +119,20 @@ fn explore(output: &mut Output, args: &ExploreArgs, ready: Ready) -> Result<Sear
     output.progress("");
     let written = write(args.output.as_deref(), &path, &file, &found)?;
     Ok(Searched { path, found, walks, concurrent, network_steps: args.network_steps, written })
+}
+
+/// A search, with its progress, until the time is up.
+pub(super) fn search(
+    output: &mut Output,
+    name: String,
+    exploration: Exploration,
+    time: Option<u64>,
+) -> ExplorationReport {
+    let mut line = ProgressLine::new(name);
+    exploration.search_until(&mut |described| {
+        line.tell(output, described);
+        end(time)
+    })
 }
 
 fn interleave(

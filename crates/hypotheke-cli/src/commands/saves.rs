@@ -67,7 +67,7 @@ pub(crate) fn check(output: &mut Output, path: &Path, rules: &Path, allow_edited
 
 /// The law violations of a save. A transfer record has no totals, so conservation and identity are
 /// not checked.
-fn audit_of(save: &Save, rules: &Ruleset) -> Vec<Violation> {
+pub(super) fn audit_of(save: &Save, rules: &Ruleset) -> Vec<Violation> {
     let found = audit(rules, save.snapshot());
     let of_world = |violation: &Violation| matches!(violation.law(), Law::Conservation | Law::Identity);
     found.into_iter().filter(|violation| save.is_world() || !of_world(violation)).collect()

@@ -65,6 +65,13 @@ pub(crate) struct ScenarioChange {
     pub(crate) explanation: String,
 }
 
+impl ScenarioChange {
+    /// Whether it passed with the old ruleset, and does no more.
+    pub(crate) fn is_failure(&self) -> bool {
+        self.old == "passed" && self.new != "passed"
+    }
+}
+
 impl<'c> CompareJson<'c> {
     pub(crate) fn new(
         differences: &[RuleDifference],

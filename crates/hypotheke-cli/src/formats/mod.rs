@@ -9,6 +9,7 @@ pub(crate) mod explore;
 pub(crate) mod fits;
 pub(crate) mod fmt;
 pub(crate) mod migrate;
+pub(crate) mod report;
 pub(crate) mod ruleset;
 pub(crate) mod save;
 pub(crate) mod save_checks;

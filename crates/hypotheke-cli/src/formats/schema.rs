@@ -11,6 +11,7 @@ use super::explore::ExploreJson;
 use super::fits::FitsJson;
 use super::fmt::FmtJson;
 use super::migrate::MigrateJson;
+use super::report::ReportJson;
 use super::ruleset::RulesetFile;
 use super::save::SaveFile;
 use super::save_checks::TestSavesJson;
@@ -51,6 +52,8 @@ pub(crate) enum SchemaOf {
     TestSaves,
     /// The output of `migrate --format json`
     Migrate,
+    /// The output of `report --format json`
+    Report,
     /// A save in its JSON form
     Save,
 }
@@ -72,6 +75,7 @@ pub(crate) fn schema(of: SchemaOf) -> Schema {
         SchemaOf::Explore => schema_for!(ExploreJson),
         SchemaOf::TestSaves => schema_for!(TestSavesJson),
         SchemaOf::Migrate => schema_for!(MigrateJson),
+        SchemaOf::Report => schema_for!(ReportJson),
         SchemaOf::Save => schema_for!(SaveFile),
     }
 }

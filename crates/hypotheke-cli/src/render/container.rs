@@ -37,16 +37,7 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
     }
     draw_empty(page, empty);
     draw_details(page, &slots);
-    let slot_rules = world.rules().slot_rules(def).flat_map(|rule| {
-        let name = rule.name().unwrap_or("a slot");
-        let admits = rule.admits().map(|admits| format!("{name} admits {admits}"));
-        let rights = [Right::Put, Right::Take].into_iter().map(move |right| (right, rule.access(right).words()));
-        let rights = rights.filter(|(_, words)| !words.is_empty());
-        admits
-            .into_iter()
-            .chain(rights.map(move |(right, words)| format!("{name} {} {}", right.key(), words.join(", "))))
-    });
-    list(page, &slot_rules.collect::<Vec<_>>());
+    list(page, &slot_rules(world.rules(), def));
     draw_deals(page, world, id);
     draw_recipes(page, world, id);
     draw_work(page, world, id);
@@ -55,6 +46,20 @@ pub(crate) fn draw(page: &mut Page, world: &World, id: ContainerId) {
         page.blank();
         draw(page, world, inside);
     }
+}
+
+/// The filters and the access lists of its slots.
+pub(crate) fn slot_rules(rules: &Ruleset, def: &ContainerDef) -> Vec<String> {
+    let slot_rules = rules.slot_rules(def).flat_map(|rule| {
+        let name = rule.name().unwrap_or("a slot");
+        let admits = rule.admits().map(|admits| format!("{name} admits {admits}"));
+        let rights = [Right::Put, Right::Take].into_iter().map(move |right| (right, rule.access(right).words()));
+        let rights = rights.filter(|(_, words)| !words.is_empty());
+        admits
+            .into_iter()
+            .chain(rights.map(move |(right, words)| format!("{name} {} {}", right.key(), words.join(", "))))
+    });
+    slot_rules.collect()
 }
 
 /// The deals of a container, with each price.
@@ -105,9 +110,10 @@ fn draw_work(page: &mut Page, world: &World, id: ContainerId) {
 /// What a recipe makes, of what, and who may carry it out.
 pub(super) fn draw_recipe(page: &mut Page, rules: &Ruleset, recipe: &Recipe) {
     let by = if recipe.is_loot() { "the game".to_owned() } else { recipe.by().words().join(", ") };
+    let starts = if recipe.is_automatic() { ", starts as soon as it has its inputs" } else { "" };
     let takes = recipe.duration().map(|ticks| format!(", takes {}", ticks_text(u64::from(ticks))));
     let takes = takes.unwrap_or_default();
-    page.plain("  recipe ").rest(Tone::Plain, &format!("{} by {by}{takes}", recipe.id())).end();
+    page.plain("  recipe ").rest(Tone::Plain, &format!("{} by {by}{takes}{starts}", recipe.id())).end();
     let listed = |list: &[Ingredient]| list.iter().map(ingredient_text).collect::<Vec<_>>().join(", ");
     let (inputs, tools) = (listed(recipe.inputs()), listed(recipe.tools()));
     let with = if tools.is_empty() { String::new() } else { format!(", with {tools}") };
@@ -157,9 +163,13 @@ fn ingredient_text(ingredient: &Ingredient) -> String {
     if of.contains(' ') { format!("{count} of `{of}`") } else { format!("{count} {of}") }
 }
 
-/// The filter and the limits of a container, and the holders that have opened it.
 fn draw_rules(page: &mut Page, world: &World, id: ContainerId) {
-    let Some(def) = world.container_def(id) else { return };
+    list(page, &limits(world, id));
+}
+
+/// The filter and the limits of a container, and the holders that have opened it.
+pub(crate) fn limits(world: &World, id: ContainerId) -> Vec<String> {
+    let Some(def) = world.container_def(id) else { return Vec::new() };
     let mut limits: Vec<String> =
         world.rules().admits(def).map(|filter| format!("admits {filter}")).into_iter().collect();
     limits.extend(caps(world, Place::Container(id)));
@@ -188,7 +198,7 @@ fn draw_rules(page: &mut Page, world: &World, id: ContainerId) {
     if !openers.is_empty() {
         limits.push(format!("open to {}", openers.join(", ")));
     }
-    list(page, &limits);
+    limits
 }
 
 /// The caps of a container or holder with the present counts: `3 of at most 8 fuel`.
@@ -214,7 +224,7 @@ fn heading(page: &mut Page, world: &World, id: ContainerId) {
 }
 
 /// `2 of 6 slots taken, stacks of 4, 149 of 180 kg`
-pub(super) fn usage(world: &World, id: ContainerId, def: &ContainerDef) -> String {
+pub(crate) fn usage(world: &World, id: ContainerId, def: &ContainerDef) -> String {
     let slots = world.slots(id).len();
     let taken = slots - world.free_slots(id) as usize;
     let mut text = format!("{taken} of {} taken", counted(slots, "slot"));
@@ -282,7 +292,7 @@ fn draw_row(page: &mut Page, row: &[SlotView<'_>], cell: usize) {
 }
 
 /// The name of a slot, or its number.
-pub(super) fn label(slot: SlotView<'_>) -> String {
+pub(crate) fn label(slot: SlotView<'_>) -> String {
     slot.name().map_or_else(|| slot.number().to_string(), str::to_owned)
 }
 
@@ -302,7 +312,7 @@ fn draw_details(page: &mut Page, slots: &[SlotView<'_>]) {
 }
 
 /// A stack in words: `2 ice-core (contaminated, reading 3.2)`.
-pub(super) fn described(stack: StackView<'_>) -> String {
+pub(crate) fn described(stack: StackView<'_>) -> String {
     let properties = stack.changed_properties().map(|(name, value)| format!("{name} {value}"));
     let looks: Vec<String> = stack.marks().map(str::to_owned).chain(properties).collect();
     let looks = if looks.is_empty() { String::new() } else { format!(" ({})", looks.join(", ")) };

@@ -177,17 +177,24 @@ fn draw_vacuous(page: &mut Page, vacuous: &[String]) {
     }
 }
 
-/// Refusals by reason, verbs that were never applied, containers that were always empty, and what
-/// was not searched.
 fn draw_scope(page: &mut Page, file: &ExploredJson) {
-    let mut list = |title: &str, items: &[String]| {
+    for (title, items) in scope_lines(file) {
+        page.plain("  ").plain(&pad(title, 15)).items(Tone::Plain, items.iter().map(String::as_str), ", ");
+    }
+}
+
+/// Refusals by reason, verbs that were never applied, containers that were always empty, and what
+/// was not searched, each as a title and a list. A list without a title continues the list above it.
+pub(crate) fn scope_lines(file: &ExploredJson) -> Vec<(&'static str, Vec<String>)> {
+    let mut lines: Vec<(&'static str, Vec<String>)> = Vec::new();
+    let mut list = |title: &'static str, items: Vec<String>| {
         if !items.is_empty() {
-            page.plain("  ").plain(&pad(title, 15)).items(Tone::Plain, items.iter().map(String::as_str), ", ");
+            lines.push((title, items));
         }
     };
     let mut refused: Vec<(&String, &u64)> = file.refused.iter().collect();
     refused.sort_by(|one, other| other.1.cmp(one.1).then(one.0.cmp(other.0)));
-    list("refused", &refused.iter().map(|(reason, count)| format!("{reason} {count}")).collect::<Vec<_>>());
+    list("refused", refused.iter().map(|(reason, count)| format!("{reason} {count}")).collect());
     let never = file.verbs.iter().filter(|used| used.applied == 0).map(|used| {
         let most = used.refused.values().max();
         let reason = most.and_then(|most| used.refused.iter().find(|(_, count)| *count == most));
@@ -196,8 +203,8 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
             None => format!("{} (never tried)", used.verb),
         }
     });
-    list("never applied", &never.collect::<Vec<_>>());
-    list("always empty", &file.never_entered);
+    list("never applied", never.collect());
+    list("always empty", file.never_entered.clone());
     let groups = [("verbs: ", "verb"), ("containers: ", "container"), ("holders: ", "holder")];
     let of = |is_meant: &dyn Fn(&str) -> bool| -> Vec<String> {
         let named = file.not_searched.iter().filter(|what| is_meant(&what.code));
@@ -208,14 +215,15 @@ fn draw_scope(page: &mut Page, file: &ExploredJson) {
         let mut named = of(&|it| it == code);
         if let Some(first) = named.first_mut() {
             first.insert_str(0, subject);
-            list(std::mem::take(&mut title), &named);
+            list(std::mem::take(&mut title), named);
         }
     }
     // All others, so that the list is complete.
-    list(title, &of(&|it| groups.iter().all(|(_, code)| *code != it)));
+    list(title, of(&|it| groups.iter().all(|(_, code)| *code != it)));
+    lines
 }
 
-fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {
+pub(crate) fn word(status: &Status, is_vacuous: bool) -> (Tone, &'static str) {
     match status {
         Status::Holds | Status::NoViolationFound if is_vacuous => (Tone::Notable, "vacuous"),
         Status::Holds => (Tone::Good, "holds"),
@@ -273,7 +281,13 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
         text.push_str(&format!(", {share}% of it for `recoverable` claims"));
     }
     page.plain("  ").folded(Tone::Plain, &text);
-    let (tone, what) = match found.stopped_by {
+    let (tone, what) = how_far(found);
+    page.plain("  ").put(tone, &what).end();
+}
+
+/// How much of all that can be reached a search has seen.
+pub(crate) fn how_far(found: &ExplorationReport) -> (Tone, String) {
+    match found.stopped_by {
         None if found.complete => (Tone::Good, "All reachable states were seen".to_owned()),
         None => (Tone::Plain, "All claims were decided; the search stopped early".to_owned()),
         Some(Bound::Depth(depth)) => (
@@ -291,8 +305,7 @@ fn draw_covered(page: &mut Page, found: &ExplorationReport) {
         }
         Some(Bound::Time(seconds)) => (Tone::Notable, format!("Stopped by `--time {seconds}`; states remain")),
         Some(Bound::Interrupt) => (Tone::Notable, "Interrupted; states remain".to_owned()),
-    };
-    page.plain("  ").put(tone, &what).end();
+    }
 }
 
 fn draw_summary(page: &mut Page, all: &[Searched], inputs: &Inputs) {

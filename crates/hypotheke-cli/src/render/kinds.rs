@@ -36,7 +36,7 @@ pub(crate) fn draw(page: &mut Page, rules: &Ruleset) {
     }
 }
 
-fn row(kind: Kind<'_>) -> [String; 6] {
+pub(crate) fn row(kind: Kind<'_>) -> [String; 6] {
     let mut tags: Vec<&str> = kind.tags().collect();
     // A tag includes all tags above it, so the longest is enough.
     let all = tags.clone();
@@ -57,7 +57,7 @@ fn signed(number: Decimal) -> String {
 }
 
 /// What only some kinds have: protection, properties, granted attributes, further slots, a pack.
-fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
+pub(crate) fn details(rules: &Ruleset, kind: Kind<'_>) -> Vec<String> {
     let mut details = Vec::new();
     if kind.is_protected() {
         details.push("protected".to_owned());

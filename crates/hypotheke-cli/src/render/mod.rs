@@ -10,11 +10,14 @@ mod differences;
 pub(crate) mod explore;
 pub(crate) mod fits;
 pub(crate) mod holder;
+pub(crate) mod html;
 pub(crate) mod junit;
 pub(crate) mod kinds;
+pub(crate) mod markdown;
 mod page;
 pub(crate) mod report;
 pub(crate) mod save_checks;
+pub(crate) mod summary;
 
 pub(crate) use page::{PIPED_COLUMNS, Page, Tone, clip, output_columns, pad, width};
 

@@ -171,6 +171,11 @@ impl Page {
     pub(crate) fn into_text(self) -> String {
         self.text
     }
+
+    /// Without styles.
+    pub(crate) fn into_plain_text(self) -> String {
+        anstream::adapter::strip_str(&self.text).to_string()
+    }
 }
 
 pub(crate) fn width(text: &str) -> usize {
