@@ -7,7 +7,7 @@ use serde_json::Value;
 
 use super::{hypotheke, output, traverse, write_refusing_rules};
 
-const ALL: [&str; 16] = [
+const ALL: [&str; 17] = [
     "rules",
     "verify",
     "coverage",
@@ -22,6 +22,7 @@ const ALL: [&str; 16] = [
     "compare-saves",
     "explore",
     "migrate",
+    "report",
     "test-saves",
     "save",
 ];
@@ -80,6 +81,7 @@ fn what_is_written_keeps_to_its_schema() {
         ("compare-saves", &["compare", "saves/noon.json", "saves/night.json"], 0),
         ("explore", &["explore", "--rules", "loopholes/rules.toml"], 1),
         ("migrate", &["migrate", "saves/autumn.json"], 0),
+        ("report", &["report", "canteen", "--to", "canteen.html"], 1),
         ("migrate", &["migrate", "saves/autumn.json", "earlier/rules-2.toml", "rules.toml"], 0),
         ("test-saves", &["test-saves", "scenarios/camp.scenario", "--joins", "1"], 0),
         ("test-saves", &["test-saves", "--joins", "1", "--next-rules", "earlier/refusing.toml"], 1),
