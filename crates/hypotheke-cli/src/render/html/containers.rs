@@ -1,5 +1,7 @@
 //! Each container as a grid of slots with its contents, and its rules as text.
 
+use std::collections::BTreeMap;
+
 use hypotheke::{ContainerId, SlotView, SubjectKind, World};
 use maud::{Markup, html};
 
@@ -30,7 +32,7 @@ fn folded(world: &World, all: &[ContainerId]) -> Vec<Vec<ContainerId>> {
         let stacks = world.slots(id).map(|slot| slot.stack().map(described)).collect::<Vec<_>>();
         (world.container_def(id).map(|def| def.id().to_owned()), world.owner(id).map(str::to_owned), stacks)
     };
-    let mut numbers = std::collections::HashMap::new();
+    let mut numbers = BTreeMap::new();
     let mut groups: Vec<Vec<ContainerId>> = Vec::new();
     for &id in all {
         let number = *numbers.entry(look(id)).or_insert(groups.len());

@@ -2,7 +2,6 @@
 //! is written once.
 
 use std::collections::BTreeMap;
-use std::collections::HashMap;
 
 use hypotheke::Kind;
 use hypotheke::fits::{Bearer, Fit, Fits, LimitedBy, SlotGroup, Verdict};
@@ -20,7 +19,7 @@ const MAX_NAMES: usize = 40;
 /// A cell: what fits, and the reason or the limit, by its number.
 type Cell = (Fitting, u32);
 
-#[derive(Clone, Copy, PartialEq, Eq, Hash)]
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
 enum Fitting {
     /// None.
     No,
@@ -83,8 +82,8 @@ pub(super) fn section(report: &Report) -> Markup {
 }
 
 /// Those that are equal, by number, in the order of the first of them.
-fn alike<T: std::hash::Hash + Eq>(all: impl Iterator<Item = T>) -> Vec<Vec<usize>> {
-    let mut known: HashMap<T, usize> = HashMap::new();
+fn alike<T: Ord>(all: impl Iterator<Item = T>) -> Vec<Vec<usize>> {
+    let mut known: BTreeMap<T, usize> = BTreeMap::new();
     let mut groups: Vec<Vec<usize>> = Vec::new();
     for (nth, one) in all.enumerate() {
         let group = *known.entry(one).or_insert(groups.len());
