@@ -38,10 +38,6 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     if matches!(acted, Request::Craft(_, (recipe, _), _) if rules.recipes[*recipe].yields.len() > 1) {
         return;
     }
-    // What stood in its way may have kept an automatic recipe from its start too: then that works.
-    if matches!(acted, Request::Craft(..) | Request::Cancel(..)) && rules.recipes.iter().any(|it| it.is_automatic) {
-        return;
-    }
     let mut changed = rules.clone();
     if change(&engine.world, &mut changed, *cause, engine.actor(request)).is_none() {
         return;
@@ -50,7 +46,12 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     let explained = engine.world.explain_cause(*cause);
     let remedy = engine.world.remedy(*cause);
     let named = operation(&engine.world, *cause, engine.actor(request)).and_then(|it| engine.world.name_operation(&it));
+    let working = jobs(&engine);
     engine.reload(&changed);
+    if jobs(&engine) != working {
+        // An automatic recipe had the same reason against it, and uses the items now.
+        return;
+    }
     if let Some(first) = named {
         let first = first.resolve(&engine.world).expect("its places exist");
         if engine.world.perform(&first).is_err() {
@@ -69,6 +70,10 @@ pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
     let answer = engine.perform(request);
     assert!(answer.is_ok(), "{explained}: {remedy:?} does not help: {answer:?}\n{request:?}");
     TRIED.with_borrow_mut(|tried| *tried.entry(cause.reason().code()).or_insert(0) += 1);
+}
+
+fn jobs(engine: &Engine) -> Vec<Option<hypotheke::Job>> {
+    engine.world.containers().map(|container| engine.world.job(container)).collect()
 }
 
 /// How many stacks would spill.

@@ -294,7 +294,7 @@ impl Names {
             meters: ["air", "warmth"].map(str::to_owned).to_vec(),
             slots: numbered('s', slots),
             // As many as any random ruleset has.
-            recipes: numbered('r', 4),
+            recipes: numbered('r', 5),
             holders: numbered('h', holders),
             holder_definitions: numbered('h', holders),
             definitions: containers.clone(),
