@@ -24,7 +24,8 @@ Examples:
   hypotheke explore traverse/loopholes    search for states that violate a claim
   hypotheke test-saves traverse           test that saves lose and duplicate nothing
   hypotheke migrate saves/autumn.json     migrate a save to the present ruleset
-  hypotheke report traverse --to report.html   write one page with all verdicts
+  hypotheke play traverse                 play by hand, in a terminal
+  hypotheke report --to report.html       write one page with all verdicts
   hypotheke fmt traverse                  format scenario files
   hypotheke ask 'drop 1 flare from sled'  try one operation, and list every reason against it
 
@@ -203,6 +204,12 @@ pub(crate) enum Command {
     )]
     TestSaves(TestSavesArgs),
 
+    /// Play by hand in a terminal: try operations, and keep them as a scenario
+    #[command(
+        after_help = "Examples:\n  hypotheke play\n  hypotheke play saves/night.json\n  hypotheke play counterexamples/sled-1.scenario"
+    )]
+    Play(PlayArgs),
+
     /// Verify everything, and write one file to send: a page, or a summary for a pull request
     #[command(
         allow_negative_numbers = true,
@@ -322,6 +329,26 @@ pub(crate) struct ExploreArgs {
     /// Exit with 0 even if memory, time or an interrupt stopped the search
     #[arg(long)]
     pub(crate) accept_partial: bool,
+}
+
+#[derive(Debug, Args)]
+pub(crate) struct PlayArgs {
+    /// A ruleset or a folder, a save, or a scenario to go through step by step [default: this
+    /// folder]
+    #[arg(value_name = "FILE")]
+    pub(crate) files: Vec<String>,
+
+    /// The ruleset, if the files do not determine it
+    #[arg(long, value_name = "FILE")]
+    pub(crate) rules: Option<PathBuf>,
+
+    /// The scenario with this text in its title, instead of the first one
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) only: Option<String>,
+
+    /// Accept a save that was edited by hand
+    #[arg(long)]
+    pub(crate) allow_edited: bool,
 }
 
 #[derive(Debug, Args)]

@@ -10,8 +10,8 @@ use hypotheke::save_checks::CheckFailure;
 use hypotheke::scenario::ScenarioReport;
 use hypotheke::text::Source;
 use hypotheke::{Difference, RuleDifference, Ruleset, World};
-
-use crate::formats::compare::ScenarioChange;
+use schemars::JsonSchema;
+use serde::Serialize;
 
 /// A claims file and its results.
 pub(crate) struct Searched {
@@ -185,5 +185,30 @@ impl Report {
         self.failed_scenarios() + self.failed_saves() > 0
             || self.searches.iter().any(Searched::is_failure)
             || self.against.as_ref().is_some_and(breaks)
+    }
+}
+
+/// A scenario with a different verdict.
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct ScenarioChange {
+    /// The file.
+    pub(crate) file: String,
+    /// The scenario.
+    pub(crate) title: String,
+    /// The row of its table.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(crate) row: Option<String>,
+    /// `passed`, `failed` or `cannot-run` with the old ruleset.
+    pub(crate) old: String,
+    /// The verdict with the new ruleset.
+    pub(crate) new: String,
+    /// The line that fails, or why the scenario cannot run.
+    pub(crate) explanation: String,
+}
+
+impl ScenarioChange {
+    /// Whether it passed with the old ruleset, and does no more.
+    pub(crate) fn is_failure(&self) -> bool {
+        self.old == "passed" && self.new != "passed"
     }
 }

@@ -8,6 +8,7 @@ mod files;
 mod findings;
 mod formats;
 mod inputs;
+mod play;
 mod render;
 
 use std::process::ExitCode;

@@ -7,6 +7,7 @@ mod documents;
 mod drawing;
 mod explore;
 mod input;
+mod play;
 mod report;
 mod rule_keys;
 mod rulesets;

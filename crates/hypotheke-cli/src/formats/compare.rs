@@ -6,6 +6,7 @@ use serde::Serialize;
 
 use super::diagnostics::errors_json;
 use crate::files::InputError;
+use crate::findings::ScenarioChange;
 
 /// The differences between two rulesets.
 #[derive(Debug, Serialize, JsonSchema)]
@@ -45,31 +46,6 @@ struct DifferenceJson {
     /// For a filter: the kinds that have too many combinations of marks and properties to compare.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     not_compared: Vec<String>,
-}
-
-/// A scenario with a different verdict.
-#[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct ScenarioChange {
-    /// The file.
-    pub(crate) file: String,
-    /// The scenario.
-    pub(crate) title: String,
-    /// The row of its table.
-    #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub(crate) row: Option<String>,
-    /// `passed`, `failed` or `cannot-run` with the old ruleset.
-    pub(crate) old: String,
-    /// The verdict with the new ruleset.
-    pub(crate) new: String,
-    /// The line that fails, or why the scenario cannot run.
-    pub(crate) explanation: String,
-}
-
-impl ScenarioChange {
-    /// Whether it passed with the old ruleset, and does no more.
-    pub(crate) fn is_failure(&self) -> bool {
-        self.old == "passed" && self.new != "passed"
-    }
 }
 
 impl<'c> CompareJson<'c> {

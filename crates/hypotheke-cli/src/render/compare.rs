@@ -4,7 +4,7 @@ use hypotheke::{RuleDifference, SettingClass, Subject};
 
 use super::report::counted;
 use super::{Page, Tone, pad, width};
-use crate::formats::compare::ScenarioChange;
+use crate::findings::ScenarioChange;
 
 const WHAT: usize = 26;
 

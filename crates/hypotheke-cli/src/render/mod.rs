@@ -19,6 +19,6 @@ pub(crate) mod report;
 pub(crate) mod save_checks;
 pub(crate) mod summary;
 
-pub(crate) use page::{PIPED_COLUMNS, Page, Tone, clip, output_columns, pad, width};
+pub(crate) use page::{PIPED_COLUMNS, Page, Tone, clip, fold, output_columns, pad, width};
 
 pub(crate) use crate::clean::{clean, steers};

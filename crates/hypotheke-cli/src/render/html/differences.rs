@@ -3,8 +3,7 @@
 use hypotheke::RuleDifference;
 use maud::{Markup, html};
 
-use crate::findings::Report;
-use crate::formats::compare::ScenarioChange;
+use crate::findings::{Report, ScenarioChange};
 use crate::render::report::counted;
 
 /// `None` without an earlier ruleset.
