@@ -154,6 +154,10 @@ fn a_holder_drags_with_its_hand_and_slots_show_what_they_take() {
     // Any key closes it. An escape with a key right after it would be one key.
     terminal.press(" ");
     terminal.see("surveyor returns");
+    terminal.press("/logbook\rf");
+    terminal.see("shortcuts logbook");
+    terminal.press(">");
+    terminal.see("Nothing is due");
     assert_eq!(terminal.end(), 0);
 }
 

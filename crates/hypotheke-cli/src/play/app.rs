@@ -225,6 +225,11 @@ impl App {
                 (_, None) => self.only_holders(),
                 _ => {}
             },
+            'f' => match (place, actor) {
+                (Some(place), Some(actor)) => self.bind(place, actor),
+                (_, None) => self.only_holders(),
+                _ => {}
+            },
             'c' => self.recipes(container),
             'b' => self.deals(container, actor),
             _ => {}
@@ -233,6 +238,15 @@ impl App {
 
     fn only_holders(&mut self) {
         "Only holders do this: a lets the next one act".clone_into(&mut self.message);
+    }
+
+    /// To the first free shortcut, or to the first one.
+    fn bind(&mut self, place: Place, actor: HolderId) {
+        let kind = self.world().describe_stack(place).and_then(|it| self.game.rules().find_kind(&it.kind));
+        let free = (0..).zip(self.world().shortcuts(actor)).find(|(_, kind)| kind.is_none());
+        if let Some(kind) = kind {
+            self.perform(Operation::binding(kind, actor, free.map_or(0, |(shortcut, _)| shortcut)));
+        }
     }
 
     fn swap(&mut self, slot: Option<(ContainerId, u32)>) {

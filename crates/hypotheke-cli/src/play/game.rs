@@ -281,9 +281,7 @@ impl Game {
 
     /// The number of ticks until something is due.
     pub(crate) fn next_due(&self) -> Option<u32> {
-        let jobs = self.world.containers().filter_map(|id| self.world.job(id));
-        let left = jobs.map(|job| job.left(self.world.clock())).filter(|&left| left > 0).min()?;
-        u32::try_from(left).ok()
+        u32::try_from(self.world.ticks_to_due()?).ok()
     }
 
     /// What was done, as a scenario with the contents of all places that it changed.

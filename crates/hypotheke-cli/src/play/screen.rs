@@ -110,7 +110,7 @@ const HELP: [&str; 22] = [
     "m, t             mark this container, and transfer stacks there",
     "s                sort the container",
     "o                open or close the container",
-    "c, b, k          craft, deals, use the stack",
+    "c, b, k, f       craft, deals, use the stack, bind it to a shortcut",
     ".  >  n          wait: one tick, until something is due, a number of ticks",
     "a                the next holder acts; after the last one, the game",
     "u, r             undo and redo; the same steps back and forth in a scenario",

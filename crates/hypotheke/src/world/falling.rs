@@ -30,9 +30,27 @@ impl World {
         next.min()
     }
 
-    /// In how many ticks something falls due next; `None` if nothing does. What is due already does
-    /// not count.
-    pub(crate) fn ticks_to_due(&self) -> Option<u64> {
+    /// In how many ticks something falls due next: the end of a recipe, or the fall of a property.
+    /// `None` if nothing does. A recipe that is due already and waits for room does not count. The
+    /// cost grows with the stacks, if a property falls.
+    ///
+    /// ```
+    /// use hypotheke::{Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("snow", |snow| snow.stack_limit(10))
+    ///     .kind("water", |water| water.stack_limit(4))
+    ///     .container("stove", |stove| stove.slots(3))
+    ///     .recipe("melt", |melt| {
+    ///         melt.at(["stove"]).inputs(["2 snow"]).outputs(["1 water"]).duration(10).automatic()
+    ///     })
+    ///     .start("stove", ["2 snow"])
+    ///     .build()?;
+    /// assert_eq!(World::new(&rules.into()).ticks_to_due(), Some(10));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn ticks_to_due(&self) -> Option<u64> {
         let clock = self.clock();
         let job = self.jobs_due().map(|(due, _)| due.saturating_sub(clock)).find(|&left| left > 0);
         job.into_iter().chain(self.ticks_to_fall()).min()

@@ -194,11 +194,11 @@ impl Recipe {
     /// assert_eq!(world.job(stove).unwrap().due(), 10);
     ///
     /// // It starts again at once, and ends at tick 20. Then there is not enough snow.
-    /// let _ = world.perform(&Operation::waiting(25))?;
+    /// let _ = world.perform(&Operation::waiting(25)).unwrap();
     /// assert_eq!(world.job(stove), None);
     /// let water = world.rules().find_kind("water").unwrap();
     /// assert_eq!(world.count(water, None), 2);
-    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
     /// ```
     #[must_use]
     pub fn is_automatic(&self) -> bool {
