@@ -79,7 +79,7 @@ fn counterexamples_and_failures_are_in_both_forms() {
         assert!(page.contains(text), "{text}");
     }
     let (summary, _) = written(&demo, "canteen.md", &["canteen"], 1);
-    assert!(summary.contains("- **VIOLATED** "), "{summary}");
+    assert!(summary.contains("- **VIOLATED** ") && summary.contains("Not searched: verbs: "), "{summary}");
     fs::write(
         demo.join("wrong.scenario"),
         "scenario Wrong\n  steps\n    move 1 fuel-drum from depot to sled  -> refused\n",

@@ -10,11 +10,12 @@ use hypotheke::explore::{Status, Trace};
 use hypotheke::scenario::ScenarioReport;
 use hypotheke::text::Source;
 
-use super::explore::{how_far, word};
+use super::explore::{how_far, scope_lines, word};
 use super::report::counted;
 use super::{Page, clip, report, summary};
 use crate::clean::clean;
 use crate::findings::{Against, AuditedSave, Report, Searched};
+use crate::formats::explore::ExploredJson;
 
 /// The bytes of a summary: chats and pull requests take no more.
 pub(crate) const MAX_BYTES: usize = 60_000;
@@ -54,10 +55,14 @@ pub(crate) fn summary(report: &Report) -> String {
     text
 }
 
-/// A text in one line, in which no character has a meaning.
+/// A text in one line, cut, in which no character has a meaning.
 fn escaped(text: &str) -> String {
+    safe(&clip(text, TEXT))
+}
+
+fn safe(text: &str) -> String {
     let mut safe = String::new();
-    for c in clip(text, TEXT).chars() {
+    for c in clean(text).chars() {
         match c {
             '<' => safe.push_str("&lt;"),
             '>' => safe.push_str("&gt;"),
@@ -104,9 +109,14 @@ fn of_file(searched: &Searched) -> Vec<String> {
     let (_, seen) = how_far(found);
     let path = escaped(&searched.path.display().to_string());
     let states = counted(usize::try_from(found.states).unwrap_or(usize::MAX), "state");
-    let left_out = counted(found.not_searched.len(), "part");
-    let mut entries =
-        vec![format!("**{path}**: {states}. {}. {left_out} of the rules not searched.\n\n", escaped(&seen))];
+    let mut entries = vec![format!("**{path}**: {states}. {}.\n\n", escaped(&seen))];
+    // A verdict says nothing about these.
+    let scope = scope_lines(&ExploredJson::new(searched));
+    let not_searched = scope.iter().skip_while(|(title, _)| *title != "not searched");
+    let not_searched: Vec<String> = not_searched.map(|(_, items)| safe(&items.join(", "))).collect();
+    if !not_searched.is_empty() {
+        entries.push(format!("Not searched: {}\n\n", not_searched.join("; ")));
+    }
     for verdict in &found.verdicts {
         let (_, word) = word(&verdict.status, !verdict.vacuous.is_empty());
         let claim = escaped(&format!("{} {}", verdict.claim.kind().word(), verdict.claim.text()));
