@@ -158,6 +158,10 @@ fn a_holder_drags_with_its_hand_and_slots_show_what_they_take() {
     terminal.see("shortcuts logbook");
     terminal.press(">");
     terminal.see("Nothing is due");
+    terminal.press("n99999999999\r");
+    terminal.see("Write a number of ticks from 1 to 4294967295");
+    terminal.press(":throws 1 flare\r");
+    terminal.see("is not an operation");
     assert_eq!(terminal.end(), 0);
 }
 

@@ -40,8 +40,8 @@ fn a_page_has_every_part_and_is_the_same_each_time() {
     assert!(lost.is_empty(), "{lost:?}");
 }
 
-const HEAVY: &str =
-    "scenario Heavy\n  start\n    depot: 5 fuel-drum\n  steps\n    move 5 fuel-drum from depot to sled\n";
+const HEAVY: &str = "scenario Heavy\n  start\n    depot: 5 fuel-drum\n  steps\n    move 5 fuel-drum from depot to sled\n\
+scenario Heavier\n  start\n    depot: 6 fuel-drum\n  steps\n    move 6 fuel-drum from depot to sled\n";
 
 /// The texts between a mark and the next quotation mark.
 fn after<'p>(page: &'p str, mark: &str) -> std::collections::BTreeSet<&'p str> {
@@ -66,7 +66,7 @@ fn a_summary_names_what_failed_and_what_differs() {
     fs::write(demo.join("heavy.scenario"), HEAVY).expect("written");
     let inputs = ["rules.toml", "heavy.scenario", "--against", "larger.toml"];
     let (summary, printed) = written(&demo, "heavy.md", &inputs, 1);
-    assert!(printed.contains("1 scenario that passed FAILS now"), "{printed}");
+    assert!(printed.contains("2 scenarios that passed FAIL now"), "{printed}");
     assert!(summary.contains("**passed → failed** Heavy"), "{summary}");
 }
 
@@ -164,6 +164,8 @@ fn an_existing_file_and_an_unknown_suffix_are_refused() {
     };
     assert!(refused(&["report.html"]).contains("`report.html` exists; nothing was written"));
     assert_eq!(fs::read_to_string(folder.path().join("report.html")).expect("there"), "mine");
+    fs::create_dir(folder.path().join("folder.html")).expect("a folder");
+    assert!(refused(&["folder.html", "--force"]).contains("`folder.html` is a folder; nothing was written"));
     assert!(refused(&["report.pdf"]).contains("Name a file that ends in `.html` or in `.md`"));
     assert!(refused(&["new.html", "--against", "missing.toml"]).contains("missing.toml"));
     assert!(!folder.path().join("new.html").exists());

@@ -185,7 +185,7 @@ fn dispatch(args: &Cli, output: &mut Output) -> Result<Verdict, InputError> {
         Some(Command::TestSaves(args)) => save_checks::run(output, args),
         Some(Command::Migrate(args)) => migrate::run(output, args),
         Some(Command::Fits(args)) => fits::run(output, args),
-        Some(Command::Play(args)) => play::run(output, args),
+        Some(Command::Play(args)) => play::run(args),
         Some(Command::Report(args)) => report::run(output, args),
         Some(Command::Fmt { files, check }) => fmt::run(output, files, *check),
         None => Err(InputError::usage("no command given", Some("List the commands: `hypotheke --help`"))),

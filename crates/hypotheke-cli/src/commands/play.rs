@@ -3,17 +3,18 @@
 use std::io::IsTerminal;
 use std::sync::Arc;
 
+use super::Verdict;
 use super::verify::{all_or_errors, check_all, load_all};
-use super::{Output, Verdict};
 use crate::args::PlayArgs;
 use crate::files::{InputError, load_rules, load_save, load_world};
 use crate::inputs::{FileKind, Inputs};
 use crate::play::game::{Game, Origin};
 use crate::render::clip;
 use hypotheke::scenario::{Answer, ReportDetail, ScenarioReport};
+use hypotheke::text::system_cause;
 use hypotheke::{Ruleset, World};
 
-pub(crate) fn run(output: &mut Output, args: &PlayArgs) -> Result<Verdict, InputError> {
+pub(crate) fn run(args: &PlayArgs) -> Result<Verdict, InputError> {
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
         let help = "Run it in a terminal. `hypotheke ask` tries one operation anywhere";
         return Err(InputError::usage("`play` needs a terminal", Some(help)));
@@ -28,8 +29,8 @@ pub(crate) fn run(output: &mut Output, args: &PlayArgs) -> Result<Verdict, Input
         None if names_scenario(&inputs) => of_scenario(&inputs, &rules, args.only.as_deref())?,
         None => Game::new(World::new(&rules), Origin::Ruleset, Vec::new()),
     };
-    crate::play::play(game)?;
-    output.write("")?;
+    crate::play::play(game)
+        .map_err(|error| InputError::usage(format!("the terminal cannot be used: {}", system_cause(&error)), None))?;
     Ok(Verdict::Good)
 }
 

@@ -44,6 +44,10 @@ impl Form {
 
 pub(crate) fn run(output: &mut Output, args: &ReportArgs) -> Result<Verdict, InputError> {
     let form = Form::of(&args.to)?;
+    if args.to.is_dir() {
+        let message = format!("`{}` is a folder; nothing was written", args.to.display());
+        return Err(InputError::usage(message, Some("Name a file")));
+    }
     // Before the work, which may take long.
     if args.to.exists() && !args.force {
         let message = format!("`{}` exists; nothing was written", args.to.display());

@@ -351,7 +351,10 @@ impl App {
     fn answer(&mut self, text: &str, what: Prompt) {
         match what {
             Prompt::Search => self.search(text, 0),
-            Prompt::Ticks => self.wait(text.parse().ok().filter(|&ticks| ticks > 0)),
+            Prompt::Ticks => match text.parse() {
+                Ok(ticks @ 1..) => self.wait(Some(ticks)),
+                _ => self.message = format!("Write a number of ticks from 1 to {}", u32::MAX),
+            },
             Prompt::Operation => match self.game.say(text) {
                 Ok(done) => self.message = said(done),
                 Err(why) => self.message = why,

@@ -232,7 +232,10 @@ impl Game {
 
     /// An operation as a scenario writes it. An error says why it can't be read.
     pub(crate) fn say(&mut self, sentence: &str) -> Result<&Done, String> {
-        let named: NamedOperation = sentence.parse().map_err(|error| format!("{error}"))?;
+        let named: NamedOperation = sentence.parse().map_err(|error: hypotheke::SentenceError| {
+            let help = error.help_text().map(|help| format!(". {help}")).unwrap_or_default();
+            format!("{error}{help}")
+        })?;
         let operation = named.resolve(&self.world).map_err(|error| error.to_string())?;
         self.ahead.clear();
         Ok(self.carry_out(named.to_string(), &operation))

@@ -20,7 +20,7 @@ use game::Game;
 ///
 /// # Errors
 /// The terminal can't be read or written.
-pub(crate) fn play(game: Game) -> std::io::Result<Game> {
+pub(crate) fn play(game: Game) -> std::io::Result<()> {
     let _restored = Restored::take()?;
     let mut terminal = Terminal::new(CrosstermBackend::new(stdout()))?;
     let size = terminal.size()?;
@@ -37,7 +37,7 @@ pub(crate) fn play(game: Game) -> std::io::Result<Game> {
             event = read()?;
         }
     }
-    Ok(app.game)
+    Ok(())
 }
 
 /// The terminal in its own mode, until this is dropped.

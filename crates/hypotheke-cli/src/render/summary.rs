@@ -23,7 +23,14 @@ pub(crate) fn lines(report: &Report) -> Vec<(Tone, String)> {
         (_, failed, open) => (Tone::Bad, format!("{claims}: {failed} FAILED, {open} inconclusive or vacuous")),
     });
     lines.push(match &report.coverage {
-        Ok(found) => (Tone::Plain, format!("scenarios test {}% of the rules", found.percent())),
+        Ok(found) => {
+            let not_testable: usize = found.not_testable().iter().map(|it| it.count).sum();
+            let others = match not_testable {
+                0 => String::new(),
+                count => format!("; {} not testable", counted(count, "setting")),
+            };
+            (Tone::Plain, format!("scenarios test {}% of the rules{others}", found.percent()))
+        }
         Err(why) => (Tone::Notable, format!("coverage was not measured. {why}")),
     });
     if !report.saves.is_empty() {
@@ -44,7 +51,8 @@ pub(crate) fn lines(report: &Report) -> Vec<(Tone, String)> {
         let from = format!("{differences} from {}", against.path);
         lines.push(match breaks {
             0 => (Tone::Plain, from),
-            breaks => (Tone::Bad, format!("{from}; {} that passed FAILS now", counted(breaks, "scenario"))),
+            1 => (Tone::Bad, format!("{from}; 1 scenario that passed FAILS now")),
+            breaks => (Tone::Bad, format!("{from}; {breaks} scenarios that passed FAIL now")),
         });
     }
     lines

@@ -73,7 +73,8 @@ impl World {
         for container in idle {
             if let Some(job) = draft.start_first_at(container, self.clock()) {
                 let recipe = self.rules.recipe(job.recipe).map_or("", |recipe| recipe.id());
-                started.push((self.own_name(container).to_owned(), format!("it starts {recipe}")));
+                let name = self.container_name(self.container_id(container));
+                started.push((name, format!("it starts {recipe}")));
             }
         }
         let (scratch, next_stack) = draft.into_parts();

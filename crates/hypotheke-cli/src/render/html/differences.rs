@@ -26,7 +26,9 @@ pub(super) fn section(report: &Report) -> Option<Markup> {
     Some(html! {
         p { "Against " code { (against.path) } ": " (counted(against.differences.len(), "difference")) "." }
         @if !against.differences.is_empty() { (super::wide("Differences", &table)) }
-        @if against.scenarios.is_empty() {
+        @if against.runs == 0 && against.scenarios.is_empty() {
+            p { "No scenario ran with both." }
+        } @else if against.scenarios.is_empty() {
             p { (counted(against.runs, "scenario")) " ran with both, each with the same verdict." }
         } @else {
             h3 { "Scenarios with a different verdict" }
