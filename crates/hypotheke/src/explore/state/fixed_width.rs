@@ -62,7 +62,7 @@ impl FixedWidth {
         let changes_more = |it: Effects| {
             it.hand || it.access || it.shortcuts || it.size || it.variants || it.meters || it.time && takes_time
         };
-        let acts_otherwise = scope.has_doors || !scope.game_stands_for_all(world);
+        let acts_otherwise = !scope.game_stands_for_all(world);
         if scope.effects().any(changes_more) || scope.hands || acts_otherwise || scope.has_ids || world.bound() > 0 {
             return None;
         }
