@@ -138,7 +138,9 @@ fn everything(rules: &Arc<Ruleset>, world: &World) -> Tried {
         every_amount: true,
         hands: true,
         // Who acts matters where something has to be opened, or is not for everybody.
-        doors: world.holders().count() > 1 || rules.containers().iter().any(|def| is_for_some(rules, def)),
+        doors: world.holders().count() > 1
+            || rules.containers().iter().any(|def| is_for_some(rules, def))
+            || rules.recipes().iter().any(|recipe| *recipe.by() != hypotheke::Access::Anyone),
         containers: world.containers().filter(|&at| world.container_name(at) != "names").collect(),
         marks: marks.clone(),
         unmarks: marks,
