@@ -824,3 +824,27 @@ fn each_holder_is_tried_where_access_differs() {
     assert_eq!(verdicts("  actors bo\n  containers ada.bag, bo.bag, vault"), [false, false]);
     assert_eq!(verdicts("  actors game\n  containers ada.bag, bo.bag"), [true, false]);
 }
+
+/// A mark may make a stack unfit. What a holder marks stays where that holder may not take it out,
+/// and the game has it ejected: neither stands for the other.
+#[test]
+fn changes_by_holders_are_tried_beside_those_of_the_game() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("core", |kind| kind)
+            .mark("wet")
+            .container("freezer", |it| it.slots(1).admits("not wet").ejects_unfit().owner("bo").take_by(["owner"]))
+            .holder("ada", [""; 0], |ada| ada)
+            .holder("bo", [""; 0], |bo| bo)
+            .start("freezer", ["1 core"]),
+    );
+    let verdicts = |actors: &str| {
+        let claims = format!(
+            "explore\n  verbs move\n  actors {actors}\n  mark wet\npossible\n  freezer has: 1 core (wet)\n  ground has: 1 core (wet)\n"
+        );
+        let found = exploration(&rules, &claims).search();
+        found.verdicts.iter().map(|it| matches!(it.status, Status::Reachable(_))).collect::<Vec<_>>()
+    };
+    assert_eq!(verdicts("ada"), [true, true]);
+    assert_eq!(verdicts("bo"), [false, true]);
+}

@@ -45,6 +45,11 @@ struct Restored;
 
 impl Restored {
     fn take() -> std::io::Result<Restored> {
+        // If the signal can't be caught, it leaves the terminal as it is.
+        let _ = ctrlc::set_handler(|| {
+            restore();
+            std::process::exit(130);
+        });
         let before = std::panic::take_hook();
         std::panic::set_hook(Box::new(move |info| {
             restore();
@@ -69,4 +74,47 @@ fn restore() {
     let _ = execute!(out, DisableMouseCapture, LeaveAlternateScreen, ratatui::crossterm::cursor::Show);
     let _ = disable_raw_mode();
     let _ = out.flush();
+}
+
+#[cfg(test)]
+mod tests {
+    use std::io::Read;
+
+    use portable_pty::{CommandBuilder, PtySize, native_pty_system};
+
+    use super::Restored;
+
+    /// Set for the run of the test that crashes.
+    const CRASHES: &str = "HYPOTHEKE_TEST_CRASHES";
+
+    /// The test runs itself in a terminal of its own, where it crashes.
+    #[test]
+    fn a_crash_leaves_the_terminal_as_it_was() {
+        if std::env::var_os(CRASHES).is_some() {
+            let _restored = Restored::take().expect("a terminal");
+            panic!("crashed on purpose");
+        }
+        let pair = native_pty_system().openpty(PtySize::default()).expect("a terminal");
+        let before = pair.master.get_termios().expect("modes");
+        let mut command = CommandBuilder::new(std::env::current_exe().expect("a test"));
+        command.args(["--exact", "play::tests::a_crash_leaves_the_terminal_as_it_was", "--nocapture"]);
+        command.env(CRASHES, "1");
+        let mut child = pair.slave.spawn_command(command).expect("it runs");
+        let mut reader = pair.master.try_clone_reader().expect("a reader");
+        // The end of the child ends what is read, in some systems with an error.
+        let reading = std::thread::spawn(move || {
+            let mut bytes = Vec::new();
+            let _ = reader.read_to_end(&mut bytes);
+            String::from_utf8_lossy(&bytes).into_owned()
+        });
+        assert!(!child.wait().expect("an end").success());
+        let after = pair.master.get_termios().expect("modes");
+        assert_eq!(before.local_flags, after.local_flags);
+        drop(pair);
+        let text = reading.join().expect("read");
+        let (_, on_the_screen) = text.split_once("\x1b[?1049h").expect("a screen of its own");
+        let (_, outside) = on_the_screen.split_once("\x1b[?1049l").expect("left");
+        assert!(outside.contains("crashed on purpose"), "{text}");
+        assert!(text.contains("\x1b[?1000l") && text.contains("\x1b[?25h"), "{text}");
+    }
 }
