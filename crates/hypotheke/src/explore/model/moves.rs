@@ -474,6 +474,9 @@ impl Scope {
         let mut kinds: Vec<u32> =
             world.all_stacks_in(Some(actor.into())).iter().map(|stack| stack.kind().handle().0).collect();
         kinds.extend(world.hand(actor).map(|stack| stack.kind().handle().0));
+        // The holder has what its containers work on, too.
+        let in_work = world.containers_of(actor.index).iter().flat_map(|&container| world.work_cells(container));
+        kinds.extend(in_work.filter(|cell| !cell.is_empty()).map(|cell| cell.kind));
         kinds.sort_unstable();
         kinds.dedup();
         for (shortcut, bound) in (0..).zip(world.shortcuts(actor)) {
