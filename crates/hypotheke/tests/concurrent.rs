@@ -6,12 +6,16 @@ use std::sync::Arc;
 use hypotheke::explore::{Bound, ClaimsFile, ConcurrencyBounds, Exploration, InterleavingReport, ServerUnderTest};
 use hypotheke::replication::{Answer, Request};
 use hypotheke::text::Source;
-use hypotheke::{Departures, Ruleset, Snapshot, World};
+use hypotheke::{ContainerBuilder, Departures, Ruleset, Snapshot, World};
 
 fn exploration() -> Exploration {
+    exploration_of(|depot| depot)
+}
+
+fn exploration_of(depot: impl Fn(ContainerBuilder) -> ContainerBuilder) -> Exploration {
     let rules: Arc<Ruleset> = Ruleset::builder()
         .kind("flare", |kind| kind.stack_limit(3))
-        .container("depot", |depot| depot.slots(2))
+        .container("depot", |it| depot(it.slots(2)))
         .container("sled", |sled| sled.slots(1))
         .holder("ann", [], |holder| holder)
         .holder("bo", [], |holder| holder)
@@ -99,6 +103,16 @@ fn this_librarys_server_keeps_what_must_hold() {
     assert_eq!(more.stopped_by, Some(Bound::States(60_000)), "there are more ways than that");
     let stopped = exploration().interleaved(ConcurrencyBounds::default(), &mut |_| Some(Bound::Interrupt));
     assert_eq!(stopped.stopped_by, Some(Bound::Interrupt));
+}
+
+/// Who is on a list may send what another on it may send too: neither stands for the other.
+#[test]
+fn each_holder_on_a_list_sends_requests() {
+    let listed = exploration_of(|depot| depot.put_by(["ann", "bo"]).take_by(["ann", "bo"]));
+    let serve = |world: &World| PlansOnTheStaleView { states: vec![world.clone()] };
+    let bounds = ConcurrencyBounds { max_resends: 0, ..ConcurrencyBounds::default() };
+    let (steps, _) = interleaving(listed.interleave(bounds, serve, &mut |_| None));
+    assert!(steps.iter().any(|step| step.starts_with("bo sends: ")), "{steps:?}");
 }
 
 fn interleaving(found: InterleavingReport) -> (Vec<String>, String) {
