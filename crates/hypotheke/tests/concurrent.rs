@@ -9,10 +9,13 @@ use hypotheke::text::Source;
 use hypotheke::{ContainerBuilder, Departures, Ruleset, Snapshot, World};
 
 fn exploration() -> Exploration {
-    exploration_of(|depot| depot)
+    exploration_of(|depot| depot, [])
 }
 
-fn exploration_of(depot: impl Fn(ContainerBuilder) -> ContainerBuilder) -> Exploration {
+fn exploration_of<const N: usize>(
+    depot: impl Fn(ContainerBuilder) -> ContainerBuilder,
+    sled: [&str; N],
+) -> Exploration {
     let rules: Arc<Ruleset> = Ruleset::builder()
         .kind("flare", |kind| kind.stack_limit(3))
         .container("depot", |it| depot(it.slots(2)))
@@ -20,6 +23,7 @@ fn exploration_of(depot: impl Fn(ContainerBuilder) -> ContainerBuilder) -> Explo
         .holder("ann", [], |holder| holder)
         .holder("bo", [], |holder| holder)
         .start("depot", ["2 flare"])
+        .start("sled", sled)
         .build()
         .unwrap_or_else(|errors| panic!("{errors}"))
         .into();
@@ -105,14 +109,35 @@ fn this_librarys_server_keeps_what_must_hold() {
     assert_eq!(stopped.stopped_by, Some(Bound::Interrupt));
 }
 
-/// Who is on a list may send what another on it may send too: neither stands for the other.
+/// Carries out twice what one holder puts into the depot.
+#[derive(Clone)]
+struct DoublesOneHolder(World);
+
+impl ServerUnderTest for DoublesOneHolder {
+    fn receive(&mut self, request: &Request, _: u64) -> Answer {
+        let answer = self.0.request(request, &Departures::new());
+        let operation = request.operation.to_string();
+        if operation.starts_with("bo moves 1 flare from sled/0 to depot/") {
+            self.0.request(&Request::new(request.operation.clone()), &Departures::new());
+        }
+        answer
+    }
+
+    fn snapshot(&self) -> Snapshot {
+        self.0.snapshot()
+    }
+}
+
+/// The owner may do all that another may do. The other sends requests all the same.
 #[test]
-fn each_holder_on_a_list_sends_requests() {
-    let listed = exploration_of(|depot| depot.put_by(["ann", "bo"]).take_by(["ann", "bo"]));
-    let serve = |world: &World| PlansOnTheStaleView { states: vec![world.clone()] };
-    let bounds = ConcurrencyBounds { max_resends: 0, ..ConcurrencyBounds::default() };
-    let (steps, _) = interleaving(listed.interleave(bounds, serve, &mut |_| None));
-    assert!(steps.iter().any(|step| step.starts_with("bo sends: ")), "{steps:?}");
+fn each_holder_sends_what_another_may_send_too() {
+    let of_one = exploration_of(|depot| depot.owner("ann").take_by(["owner"]), ["2 flare"]);
+    let (steps, _) = interleaving(of_one.interleave(
+        ConcurrencyBounds::default(),
+        |world| DoublesOneHolder(world.clone()),
+        &mut |_| None,
+    ));
+    assert!(steps.iter().any(|step| step.starts_with("bo sends: bo moves 1 flare from sled/0")), "{steps:?}");
 }
 
 fn interleaving(found: InterleavingReport) -> (Vec<String>, String) {
