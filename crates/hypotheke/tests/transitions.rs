@@ -572,7 +572,7 @@ fn keys_are_equal_where_canonical_forms_are() {
         let world = World::from_snapshot(&case.rules, &snapshot).expect("a snapshot of a world");
         let mut space = case.exploration.clone().starting_at(world).without_symmetry().states();
         let (mut by_key, mut by_form) = (BTreeMap::new(), BTreeMap::new());
-        for snapshot in [snapshot.clone()].into_iter().chain(with_one_detail_less(&snapshot)) {
+        for snapshot in [snapshot.clone()].into_iter().chain(with_one_detail_less(&case, &snapshot)) {
             let Ok(world) = World::from_snapshot(&case.rules, &snapshot) else { continue };
             let (key, form) = (space.key(&world), Canonical::of(world.rules(), &world.snapshot()));
             assert_eq!(by_key.entry(key.clone()).or_insert_with(|| form.clone()), &form, "seed {seed}");
@@ -581,8 +581,11 @@ fn keys_are_equal_where_canonical_forms_are() {
     }
 }
 
-/// Snapshots without one of the origins, shortcuts, open containers or marks.
-fn with_one_detail_less(snapshot: &Snapshot) -> Vec<Snapshot> {
+/// Snapshots that differ in one of the origins, shortcuts, open containers, marks or properties, and,
+/// if an operation of the scope may change them, in a meter or in what is left of a recipe.
+fn with_one_detail_less(case: &Case, snapshot: &Snapshot) -> Vec<Snapshot> {
+    let changes = |is: fn(Effects) -> bool| case.tried.verbs.iter().any(|verb| is(verb.effects()));
+    let takes_time = changes(|effects| effects.time);
     let mut found = Vec::new();
     let mut with = |change: &dyn Fn(&mut Snapshot)| {
         let mut changed = snapshot.clone();
@@ -595,16 +598,32 @@ fn with_one_detail_less(snapshot: &Snapshot) -> Vec<Snapshot> {
             with(&|it| it.holders[holder].shortcuts[shortcut] = None);
         }
         with(&|it| it.holders[holder].hand.iter_mut().for_each(|stack| stack.marks.clear()));
+        with(&|it| it.holders[holder].hand.iter_mut().for_each(|stack| stack.properties.clear()));
+        if changes(|effects| effects.meters) {
+            with(&|it| it.holders[holder].meters.values_mut().for_each(|value| *value = Decimal::from(1u32)));
+        }
+        if takes_time {
+            with(&|it| it.holders[holder].containers.iter_mut().for_each(shorten));
+        }
         with(&|it| it.holders[holder].containers.iter_mut().for_each(|it| it.opened_by.clear()));
     }
     for container in 0..snapshot.containers.len() {
         with(&|it| it.containers[container].opened_by.clear());
         with(&|it| it.containers[container].stacks.iter_mut().for_each(|it| it.stack.marks.clear()));
+        with(&|it| it.containers[container].stacks.iter_mut().for_each(|it| it.stack.properties.clear()));
+        if takes_time {
+            with(&|it| shorten(&mut it.containers[container]));
+        }
     }
     for pack in 0..snapshot.packs.len() {
         with(&|it| it.packs[pack].opened_by.clear());
     }
     found
+}
+
+/// Less is left of what it works on.
+fn shorten(container: &mut Container) {
+    container.job.iter_mut().for_each(|job| job.left = job.left.saturating_sub(1));
 }
 
 #[test]
