@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::explore::{ClaimsFile, Exploration, Status, Walks};
+use hypotheke::explore::{Canonical, ClaimsFile, Exploration, Status, Walks};
 use hypotheke::save::Save;
 use hypotheke::text::Source;
 use hypotheke::{Difference, Law, NamedOperation, Operation, Reason, Ruleset, World, audit};
@@ -344,4 +344,23 @@ fn walks_and_a_search_of_the_same_scope_agree_about_time() {
     let walked = explore(&rules, claims).walk(Walks { count: 200, ..Walks::default() }, &mut |_| None);
     let walked: Vec<String> = walked.verdicts.iter().map(|it| name(&it.status)).collect();
     assert_eq!(walked, ["NoViolationFound", "NoViolationFound", "Violated", "Reachable"]);
+}
+
+/// In a search two worlds are the same if as much is left of what they work on, whatever the clock
+/// says.
+#[test]
+fn states_count_what_is_left_and_not_the_clock() {
+    let rules = rules(&format!("{RULES}{MELT}{SLOW}"));
+    let state_after = |sentences: &[&str]| {
+        let mut world = World::new(&rules);
+        for sentence in sentences {
+            perform(&mut world, sentence).unwrap_or_else(|reason| panic!("{sentence}: {reason}"));
+        }
+        Canonical::of(&rules, &world.snapshot())
+    };
+    let (snow, melt) = ("create 2 snow in stove", "craft melt at stove");
+    let started = state_after(&[snow, melt]);
+    assert_eq!(started, state_after(&["wait 3", snow, melt]));
+    assert_ne!(started, state_after(&[snow, melt, "wait 3"]));
+    assert_eq!(state_after(&[snow, melt, "wait 3"]), state_after(&["wait 7", snow, melt, "wait 3"]));
 }
