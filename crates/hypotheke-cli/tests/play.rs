@@ -287,7 +287,7 @@ fn the_end_of_the_process_leaves_the_terminal_as_it_was() {
 }
 
 #[test]
-fn without_a_terminal_it_says_so() {
+fn without_a_terminal_it_is_refused() {
     let folder = traverse();
     let refused = hypotheke(&folder.path().join("traverse")).arg("play").output().expect("it runs");
     assert_eq!(refused.status.code(), Some(2));

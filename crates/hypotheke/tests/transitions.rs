@@ -594,7 +594,7 @@ fn works(snapshot: &Snapshot) -> bool {
 }
 
 /// Snapshots that differ in one of the origins, shortcuts, open containers, marks or properties, and,
-/// if an operation of the scope may change them, in a meter or in what is left of a recipe.
+/// if an operation of the scope may change them, in a meter XX.
 fn with_one_detail_less(case: &Case, snapshot: &Snapshot) -> Vec<Snapshot> {
     let changes = |is: fn(Effects) -> bool| case.tried.verbs.iter().any(|verb| is(verb.effects()));
     let takes_time = changes(|effects| effects.time);
@@ -633,7 +633,7 @@ fn with_one_detail_less(case: &Case, snapshot: &Snapshot) -> Vec<Snapshot> {
     found
 }
 
-/// Less is left of what it works on.
+/// The recipe that it works on has a tick less to go.
 fn shorten(container: &mut Container) {
     container.job.iter_mut().for_each(|job| job.left = job.left.saturating_sub(1));
 }
