@@ -249,7 +249,7 @@ shelf = ["4 stove-oil", "4 sample"]
     let scenario = camp.join("oil-in-the-cold-box.scenario");
     let kept = std::fs::read_to_string(&scenario).expect("written");
     let (steps, end) = kept.split_once("  end\n").expect("an end");
-    // What must hold instead: the rules do not say so yet.
+    // What must hold instead, and does not under these rules.
     let wanted = format!("{}  -> refused: not-admitted\n  end\n    cold-box: nothing\n", steps.trim_end());
     std::fs::write(&scenario, wanted).expect("written");
     assert!(end.contains("cold-box: 1 stove-oil"), "{kept}");
