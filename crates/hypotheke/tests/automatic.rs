@@ -179,3 +179,15 @@ fn coverage_notices_whether_a_recipe_starts_by_command() {
     let is_suggested = |verdict: &ChangeVerdict| matches!(verdict, ChangeVerdict::Undetected { suggestion: Some(_) });
     assert!(suggested.into_iter().all(is_suggested));
 }
+
+/// Who works on the snow shows in no slot, whatever the verbs.
+#[test]
+fn states_that_differ_in_what_has_started_are_different() {
+    let both = text()
+        .replace("at = \"stove\"", "at = [\"stove\", \"pot\"]")
+        .replace("[kind.snow]\n", "[kind.snow]\nweight = 1\n");
+    let rules = rules(&format!("{both}[container.pot]\nslots = 3\n[start]\n\"mara.bag\" = [\"2 snow\"]\n"));
+    let claims = "explore\n  verbs move\npossible\n  weight of stove >= 2\n  weight of pot >= 2\n";
+    let found = explore(&rules, claims).search();
+    assert!(found.verdicts.iter().all(|it| matches!(it.status, Status::Reachable(_))), "{:?}", found.verdicts);
+}

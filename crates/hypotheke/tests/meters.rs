@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use hypotheke::explore::{ClaimsFile, Exploration};
+use hypotheke::explore::{ClaimsFile, Exploration, Status};
 use hypotheke::save::Save;
 use hypotheke::text::Source;
 use hypotheke::{Amount, Decimal, NamedOperation, Operation, Reason, Ruleset, World};
@@ -230,4 +230,15 @@ fn big_numbers_stop_at_the_bound_and_are_not_too_large_to_count() {
     perform(&mut world, "create 4000000000 tea in mara").expect("created");
     perform(&mut world, "mara uses 4000000000 tea").expect("used");
     assert_eq!(heat(&world), Some(Decimal::from_thousandths(most * 1_000)));
+}
+
+/// The same items are used up in both orders, and the bounds make the meter differ.
+#[test]
+fn states_that_differ_in_a_meter_alone_are_different() {
+    let heat = "meters.heat = { start = 19, min = 16, max = 22 }\n";
+    let rules = rules(&format!("{RULES}{heat}[start]\n\"mara.bag\" = [\"1 tea\", \"1 ice\"]\n"));
+    let claims = "explore\n  verbs use\npossible\n  heat of mara = 17\n  heat of mara = 21\n";
+    let file = ClaimsFile::parse(Source::new("a.claims", claims)).unwrap_or_else(|errors| panic!("{errors}"));
+    let found = Exploration::new(&rules, &file).unwrap_or_else(|errors| panic!("{errors}")).search();
+    assert!(found.verdicts.iter().all(|it| matches!(it.status, Status::Reachable(_))), "{:?}", found.verdicts);
 }
