@@ -557,27 +557,27 @@ fn keys_are_equal_where_canonical_forms_are() {
         let (mut by_key, mut by_form) = (BTreeMap::new(), BTreeMap::new());
         let mut world = case.start.clone();
         world.set_undo_limit(1);
-        let mut in_detail = vec![case.start.snapshot()];
+        let mut compared = vec![case.start.snapshot()];
         for operation in case.tried.operations(&world.clone()).iter().take(150) {
             if world.perform(operation).is_err() {
                 continue;
             }
             let snapshot = world.snapshot();
             let (key, form) = (space.key(&world), Canonical::of(world.rules(), &snapshot));
-            if in_detail.len() == 1 && works(&snapshot) {
-                in_detail.push(snapshot);
+            if compared.len() == 1 && works(&snapshot) {
+                compared.push(snapshot);
             }
             assert_eq!(by_key.entry(key.clone()).or_insert_with(|| form.clone()), &form, "seed {seed}");
             assert_eq!(by_form.entry(form).or_insert_with(|| key.clone()), &key, "seed {seed}");
             world.undo(world.revision()).expect("the latest operation");
         }
-        // Worlds that differ in one detail. Those that are made from snapshots have their
+        // Worlds with one difference. Those that are made from snapshots have their
         // containers in the same places.
-        for snapshot in in_detail {
+        for snapshot in compared {
             let world = World::from_snapshot(&case.rules, &snapshot).expect("a snapshot of a world");
             let mut space = case.exploration.clone().starting_at(world).without_symmetry().states();
             let (mut by_key, mut by_form) = (BTreeMap::new(), BTreeMap::new());
-            for snapshot in [snapshot.clone()].into_iter().chain(with_one_detail_less(&case, &snapshot)) {
+            for snapshot in [snapshot.clone()].into_iter().chain(with_one_difference(&case, &snapshot)) {
                 let Ok(world) = World::from_snapshot(&case.rules, &snapshot) else { continue };
                 let (key, form) = (space.key(&world), Canonical::of(world.rules(), &world.snapshot()));
                 assert_eq!(by_key.entry(key.clone()).or_insert_with(|| form.clone()), &form, "seed {seed}");
@@ -594,8 +594,8 @@ fn works(snapshot: &Snapshot) -> bool {
 }
 
 /// Snapshots that differ in one of the origins, shortcuts, open containers, marks or properties, and,
-/// if an operation of the scope may change them, in a meter XX.
-fn with_one_detail_less(case: &Case, snapshot: &Snapshot) -> Vec<Snapshot> {
+/// if an operation of the scope may change them, in a meter or in the ticks that a recipe has left.
+fn with_one_difference(case: &Case, snapshot: &Snapshot) -> Vec<Snapshot> {
     let changes = |is: fn(Effects) -> bool| case.tried.verbs.iter().any(|verb| is(verb.effects()));
     let takes_time = changes(|effects| effects.time);
     let mut found = Vec::new();

@@ -364,3 +364,18 @@ fn states_count_what_is_left_and_not_the_clock() {
     assert_ne!(started, state_after(&[snow, melt, "wait 3"]));
     assert_eq!(state_after(&[snow, melt, "wait 3"]), state_after(&["wait 7", snow, melt, "wait 3"]));
 }
+
+/// The holder still has what its bag works on, so a search binds it.
+#[test]
+fn a_search_binds_what_a_container_of_the_holder_works_on() {
+    let text = format!("{RULES}{MELT}{SLOW}").replace("carries = [\"bag\"]\n", "carries = [\"bag\"]\nshortcuts = 1\n");
+    let rules = rules(&text);
+    let mut world = World::new(&rules);
+    for sentence in ["create 2 snow in mara.bag", "craft melt at mara.bag"] {
+        perform(&mut world, sentence).unwrap_or_else(|reason| panic!("{sentence}: {reason}"));
+    }
+    let claims = "explore\n  verbs bind\npossible\n  mara.shortcuts/0 points at snow\n";
+    let found = explore(&rules, claims).starting_at(world).search();
+    let Status::Reachable(trace) = &found.verdicts[0].status else { panic!("{:?}", found.verdicts[0].status) };
+    assert_eq!(trace.steps, ["bind snow to mara.shortcuts/0"]);
+}
