@@ -504,6 +504,36 @@ fn carried_slots_are_distinguished_if_a_verb_fills_them_in_order() {
     assert_eq!(key_after(&["swap rack/0 with rack/1"]), start);
 }
 
+#[test]
+fn what_came_from_a_pack_that_is_gone_comes_from_nowhere() {
+    let rules = Ruleset::builder()
+        .kind("flare", |flare| flare)
+        .kind("bag", |bag| bag.pack("bag"))
+        .container("bag", |bag| bag.slots(1))
+        .container("shed", |shed| shed.slots(1))
+        .container("belt", |belt| belt.slots(1))
+        .holder("ann", ["belt"], |ann| ann);
+    let rules = ready(rules);
+    let after = |steps: &[&str]| replay(&rules, &steps.iter().map(ToString::to_string).collect::<Vec<_>>());
+    let from_the_shed = after(&["create 1 bag in shed", "create 1 flare in shed/0/0", "ann lifts from shed/0/0"]);
+    // The inside of the first bag becomes that of the second.
+    let from_nowhere = after(&[
+        "create 1 bag in ann.belt",
+        "create 1 flare in ann.belt/0/0",
+        "ann lifts from ann.belt/0/0",
+        "consume 1 bag from ann.belt",
+        "create 1 bag in shed",
+    ]);
+    let claims = "explore\n  verbs return\nalways\n  count of flare in ann.belt = 0\n";
+    let mut states = exploration(&rules, claims).states();
+    assert_ne!(states.key(&from_the_shed), states.key(&from_nowhere));
+    // Only the one that comes from nowhere goes to the belt.
+    for (world, is_broken) in [(from_the_shed, false), (from_nowhere, true)] {
+        let found = exploration(&rules, claims).starting_at(world).search();
+        assert_eq!(matches!(found.verdicts[0].status, Status::Violated(_)), is_broken);
+    }
+}
+
 fn wet_rope_and(other: &str) -> Arc<Ruleset> {
     ready(
         Ruleset::builder()

@@ -210,7 +210,8 @@ impl Packer {
         if !world.is_hand(container) || cells.iter().all(|cell| cell.is_empty()) {
             return;
         }
-        let origin = world.origin_of(world.state(container).holder);
+        // Another pack may have taken the place of the one from which it came.
+        let origin = world.origin_of(world.state(container).holder).filter(|it| world.has_container(it.container));
         put(bytes, u64::from(origin.is_some()));
         if let Some(origin) = origin {
             self.path_to(world, origin.container.index, bytes);
