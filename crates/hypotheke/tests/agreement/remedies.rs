@@ -21,7 +21,10 @@ pub(super) fn tried() -> BTreeMap<&'static str, u32> {
 /// Follows the remedy of the one reason against a request, if there is one of which the rules are
 /// the remedy.
 pub(super) fn follow(engine: &Engine, rules: &Rules, request: &Request) {
-    let acted = if let Request::By(_, inner) = request { inner } else { request };
+    let mut acted = request;
+    while let Request::By(_, inner) = acted {
+        acted = inner;
+    }
     // Of an exchange only the first reason is known, of a list only those of one step, and of several
     // stacks that spill only those of the first that has no place.
     if matches!(acted, Request::Equip(..) | Request::Together(_)) || spilled(engine, request) > 1 {
