@@ -252,7 +252,9 @@ fn the_builder_can_say_each_key() {
             let plaster = plaster.at(["stall"]).pattern(["ice f"]).legend("f", "coin and not wet");
             plaster.mirrored().outputs(["1 coin"])
         })
-        .recipe("thaw", |thaw| thaw.at(["stall"]).inputs(["1 ice"]).outputs(["1 coin"]).duration(5).automatic())
+        .recipe("thaw", |thaw| {
+            thaw.at(["stall"]).inputs(["1 ice"]).outputs(["1 coin"]).duration(5).automatic().outputs_to("stall")
+        })
         .recipe("find", |find| find.at(["stall"]).loot().possible_yield(3, ["1 coin"]))
         .start("shed", ["1 ice"]);
     let text: toml::Value = toml::from_str(&built.to_toml()).expect("TOML");

@@ -446,6 +446,8 @@ struct Recipe {
     outputs: Option<Vec<String>>,
     /// What it may make besides. One of them is drawn each time.
     yields: Option<Vec<Yield>>,
+    /// Another container in the world, which the outputs enter. Its access lists do not count.
+    outputs_to: Option<String>,
     /// Only the game carries it out, and it may have no inputs.
     loot: Option<bool>,
     /// The number of ticks that it takes.

@@ -169,6 +169,9 @@ struct RecipeJson {
     /// What it may make besides; one of them is drawn each time.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     yields: Vec<YieldJson>,
+    /// The container that the outputs enter, if that is another one.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    outputs_to: Option<String>,
     /// Only the game carries it out.
     loot: bool,
     /// The number of ticks that it takes; absent if it takes no time.
@@ -301,6 +304,7 @@ impl RecipeJson {
             tools: recipe.tools().iter().map(IngredientJson::new).collect(),
             outputs: ItemsJson::listed(rules, recipe.outputs()),
             yields: recipe.yields().iter().map(|it| YieldJson::new(rules, it)).collect(),
+            outputs_to: recipe.outputs_to().map(str::to_owned),
             loot: recipe.is_loot(),
             duration: recipe.duration(),
             when_full: recipe.duration().map(|_| recipe.when_full().word()),

@@ -122,7 +122,8 @@ pub(super) fn draw_recipe(page: &mut Page, rules: &Ruleset, recipe: &Recipe) {
         [] => "one of these".to_owned(),
         outputs => rules.items_text(outputs),
     };
-    page.plain("    ").rest(Tone::Plain, &format!("{outputs}{from}{with}")).end();
+    let to = recipe.outputs_to().map(|to| format!("  to {to}")).unwrap_or_default();
+    page.plain("    ").rest(Tone::Plain, &format!("{outputs}{to}{from}{with}")).end();
     draw_pattern(page, recipe);
     let total: u64 = recipe.yields().iter().map(|it| u64::from(it.weight())).sum();
     for (number, it) in (1..).zip(recipe.yields()) {

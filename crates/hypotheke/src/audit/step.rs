@@ -7,7 +7,7 @@ use crate::filter::Outlook;
 use crate::id::{ContainerId, HolderId, KindId};
 use crate::language::Verb;
 use crate::ops::{Action, Operation};
-use crate::ruleset::{Access, ChangeEffect, ContainerDef, DealSide, Right};
+use crate::ruleset::{Access, ChangeEffect, ContainerDef, DealSide, Recipe, Right};
 use crate::world::{Place, StackView, World};
 
 /// Reads a world, and checks it again after an operation.
@@ -114,6 +114,10 @@ fn add_steps(operation: &Operation, around: Option<HolderId>, steps: &mut Vec<(O
 /// The containers of deals and recipes, whose lists do not count, and whether `nobody` does not
 /// count either.
 fn add_dealing(world: &World, operation: &Operation, dealing: &mut Vec<(ContainerId, bool)>) {
+    if let Action::Craft { recipe, .. } = &operation.action {
+        let to = world.rules().recipe(*recipe).and_then(Recipe::outputs_to);
+        dealing.extend(to.and_then(|name| world.container(name)).map(|to| (to, true)));
+    }
     let (side, kind, at) = match &operation.action {
         Action::Together { steps } => return steps.iter().for_each(|step| add_dealing(world, step, dealing)),
         Action::Buy { kind, at, .. } => (DealSide::Buy, *kind, *at),

@@ -11,7 +11,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use crate::filter::Outlook;
 use crate::id::{ContainerId, KindId, TagId};
 use crate::language::{NamedAction, NamedArrival, NamedEvent, NamedOperation, NamedPortion, Path};
-use crate::ruleset::{ChangeEffect, HolderDef, Ruleset, Selector, Subject, SubjectKind};
+use crate::ruleset::{ChangeEffect, HolderDef, Recipe, Ruleset, Selector, Subject, SubjectKind};
 use crate::scenario::{Body, Check, Claim, ResolvedScenarioFile, Start, StartBase, Step};
 use crate::text::Word;
 use crate::world::{Place, World};
@@ -105,9 +105,8 @@ pub(super) fn touched(file: &ResolvedScenarioFile<'_>, body: &Body, world: &Worl
     body.steps.iter().for_each(|step| finder.step(&step.item));
     body.end.iter().for_each(|check| finder.check(&check.item));
     // What starts as soon as its inputs are there is named nowhere.
-    let automatic = finder.rules().recipes().iter().filter(|recipe| recipe.is_automatic());
-    let made: Vec<KindId> = automatic.flat_map(|recipe| recipe.all_made().map(|(kind, _)| kind)).collect();
-    made.into_iter().for_each(|kind| finder.kind(kind));
+    let automatic = world.rules().recipes().iter().filter(|recipe| recipe.is_automatic());
+    automatic.for_each(|recipe| finder.made_by(recipe));
     // The start contents of the affected places may matter.
     let lies_there: Vec<KindId> = finder
         .world
@@ -147,6 +146,13 @@ impl Finder<'_> {
                 self.kind(other);
             }
         }
+    }
+
+    /// What a recipe makes, and where that goes.
+    fn made_by(&mut self, recipe: &Recipe) {
+        recipe.all_made().for_each(|(kind, _)| self.kind(kind));
+        let to = recipe.outputs_to().and_then(|to| self.world.container(to));
+        to.into_iter().for_each(|to| self.container(to));
     }
 
     fn is_within(&self, stack: crate::StackId) -> bool {
@@ -279,10 +285,7 @@ impl Finder<'_> {
             }
             // What it makes may be nowhere else.
             NamedAction::Craft { recipe, .. } => match self.rules().find_recipe(recipe.as_str()) {
-                Some(recipe) => {
-                    let made = self.rules().recipe(recipe).map(|recipe| recipe.all_made().collect::<Vec<_>>());
-                    made.into_iter().flatten().for_each(|(kind, _)| self.kind(kind));
-                }
+                Some(recipe) => self.world.rules().recipe(recipe).into_iter().for_each(|it| self.made_by(it)),
                 None => self.touched.everything = true,
             },
             action => action.kind().into_iter().for_each(|kind| self.word(kind)),

@@ -60,6 +60,8 @@ pub(super) enum RecipeChange {
     YieldOrder(usize, usize),
     /// Without one of its yields.
     NoYield(usize),
+    /// Its outputs enter the container where it is carried out.
+    OutputsWhereMade,
     /// Any holder may carry out what only the game finds.
     NoLoot,
     /// A slot of its pattern is empty.
@@ -480,6 +482,7 @@ fn change_recipe(recipe: &mut RecipeSource, change: &RecipeChange) {
         RecipeChange::NoYield(nth) => {
             recipe.yields.remove(*nth);
         }
+        RecipeChange::OutputsWhereMade => recipe.outputs_to = None,
         RecipeChange::NoLoot => recipe.loot = None,
         RecipeChange::NoCell(nth) => empty_cell(recipe, *nth),
         RecipeChange::Mirrored(mirrored) => {

@@ -76,7 +76,8 @@ impl Candidates<'_> {
                 let outputs = recipe.all_made().map(|(kind, _)| kind);
                 let kinds = recipe.inputs().iter().filter_map(Ingredient::kind).chain(outputs);
                 let count = |kind| Claim::Count(Word::from(rules.known_kind(kind).id()), None);
-                let probes: Vec<Probe> = kinds.map(|kind| Probe::Measure(count(kind))).collect();
+                let mut probes: Vec<Probe> = kinds.map(|kind| Probe::Measure(count(kind))).collect();
+                probes.extend(recipe.outputs_to().and_then(|to| place(to, Claim::FreeSlots)));
                 let plays = self.of_recipe(*number).into_iter();
                 plays.map(|steps| Play { steps, probes: probes.clone(), ..Play::default() }).collect()
             }

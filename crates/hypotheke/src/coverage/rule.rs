@@ -575,6 +575,10 @@ impl List<'_> {
             let changes = others.then(|| without(RecipeChange::NoYield(one)));
             self.add(&subject, format!("yield {}", one + 1), source.at, changes.into_iter().collect());
         }
+        if let Some(to) = &recipe.outputs_to {
+            let text = format!("outputs-to {}", to.value);
+            self.add(&subject, text, to.at, vec![without(RecipeChange::OutputsWhereMade)]);
+        }
         // Without inputs it can't be anything else.
         if let Some(loot) = recipe.loot.filter(|_| !recipe.inputs.is_empty()) {
             self.add(&subject, "loot".to_owned(), loot, vec![without(RecipeChange::NoLoot)]);

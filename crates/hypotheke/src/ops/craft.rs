@@ -293,7 +293,7 @@ impl<'r> Crafting<'r> {
             Some(Portion { item, count: count?, from: None })
         });
         let portions: Vec<Portion> = outputs.collect::<Option<_>>()?;
-        let target = draft.target(self.at).ok()?;
+        let target = draft.target(draft.place_of_outputs(self.recipe, self.at)?).ok()?;
         draft.begin_step();
         let _ = draft.take_noted();
         draft.allow(floors);
@@ -334,6 +334,14 @@ impl<'r> Crafting<'r> {
             times = failed.most.min(times - 1);
         }
         times
+    }
+}
+
+impl Draft<'_> {
+    /// Where the outputs of a recipe go that is carried out at a place; `None` if that is away.
+    pub(super) fn place_of_outputs(&self, recipe: &Recipe, at: Place) -> Option<Place> {
+        let Some(name) = recipe.outputs_to() else { return Some(at) };
+        self.world.container(name).filter(|&to| self.has_container(to)).map(Place::Container)
     }
 }
 

@@ -2,9 +2,9 @@
 //!
 //! At each tick at which something falls due, and first of all at the present one, properties fall,
 //! stacks change, and it tries to end all recipes that are due by then in the order of the world,
-//! again and again until none ends. Then those start that start as soon as they have their inputs.
-//! So nothing can end or start until something else changes, and a wait in two parts is the same as
-//! one.
+//! again and again until none ends. Then those start that start as soon as they have their inputs,
+//! and it begins again until none ends or starts. So nothing can end or start until something else
+//! changes, and a wait in two parts is the same as one.
 
 use std::collections::BTreeMap;
 
@@ -56,8 +56,7 @@ pub(super) fn plan(draft: &mut Draft<'_>, ticks: u32) -> Planned {
         let earlier = draft.events().len();
         going.advance(draft, next);
         going.fall(draft)?;
-        going.end_all(draft)?;
-        going.start_all(draft, earlier);
+        going.end_and_start(draft, earlier)?;
     }
     going.advance(draft, end);
     Ok(Done { requested: None, count: u64::from(ticks) })
@@ -110,6 +109,18 @@ impl Going {
         Ok(())
     }
 
+    /// Ends and starts all that can, until nothing changes: where one starts there may be room for what another makes.
+    fn end_and_start(&mut self, draft: &mut Draft<'_>, mut earlier: usize) -> Result<(), Refusal> {
+        loop {
+            self.end_all(draft)?;
+            let begin = draft.events().len();
+            if !self.start_all(draft, earlier) || self.waiting.is_empty() {
+                return Ok(());
+            }
+            earlier = begin;
+        }
+    }
+
     /// Ends all that can end now.
     fn end_all(&mut self, draft: &mut Draft<'_>) -> Result<(), Refusal> {
         self.waiting.sort_unstable_by_key(|(order, ..)| *order);
@@ -133,8 +144,9 @@ impl Going {
         Ok(())
     }
 
-    /// Starts what can start where something has changed at this tick.
-    fn start_all(&mut self, draft: &mut Draft<'_>, earlier: usize) {
+    /// Starts what can start where something has changed; false if nothing does.
+    fn start_all(&mut self, draft: &mut Draft<'_>, earlier: usize) -> bool {
+        let mut starts = false;
         for container in draft.stations_touched_since(earlier) {
             let worked = draft.world.job_of(container).is_some();
             if self.works.get(&container).copied().unwrap_or(worked) {
@@ -143,7 +155,9 @@ impl Going {
             if let Some(job) = draft.start_first_at(container, self.clock) {
                 self.works.insert(container, true);
                 self.coming.insert((job.due, draft.order_of(container), container), job);
+                starts = true;
             }
         }
+        starts
     }
 }

@@ -7,12 +7,12 @@
 use super::create;
 use super::draft::Draft;
 use super::operation::Variant;
-use super::refusal::Cause;
+use super::refusal::{Cause, Unknown};
 use super::target::Target;
 use crate::id::ContainerId;
 use crate::language::{Amount, Landing};
 use crate::ruleset::Recipe;
-use crate::world::{Cell, Event, Job, Place, Spot};
+use crate::world::{Bearer, Cell, Event, Job, Place, Spot};
 
 impl Draft<'_> {
     /// What a container works on by now.
@@ -61,7 +61,11 @@ impl Draft<'_> {
     pub(super) fn finish_work(&mut self, container: u32, job: Job) -> bool {
         let rules = &self.world.rules;
         let Some(recipe) = rules.recipe(job.recipe) else { return false };
-        let bearers = self.new_bearers(None, container);
+        let at = Place::Container(self.container_id(container));
+        let mut bearers = self.new_bearers(None, container);
+        if let Some(Place::Container(to)) = self.place_of_outputs(recipe, at).filter(|&to| to != at) {
+            bearers.push(Bearer::Container(to.index));
+        }
         let (start, before) = (self.point(), self.floors_of(&bearers));
         let earlier = self.events().len();
         self.nested_lists += 1;
@@ -69,7 +73,6 @@ impl Draft<'_> {
             let count = self.cell(spot).count;
             self.remove(spot, count);
         }
-        let at = Place::Container(self.container_id(container));
         let is_full = !self.make((recipe, job.yield_number()), u64::from(job.times), at).is_empty();
         self.nested_lists -= 1;
         if is_full || !self.all_over_since(&before, &self.events()[earlier..], &bearers).is_empty() {
@@ -84,12 +87,13 @@ impl Draft<'_> {
     /// Puts the outputs of a recipe with one of its yields in, a number of times, and returns the checks that fail. Caps are
     /// judged later.
     pub(super) fn make(&mut self, (recipe, yield_number): (&Recipe, Option<u32>), times: u64, at: Place) -> Vec<Cause> {
+        let Some(to) = self.place_of_outputs(recipe, at) else { return vec![Cause::Unknown(Unknown::Place)] };
         for &(kind, each) in recipe.made(yield_number) {
             self.begin_step();
             let _ = self.take_noted();
             let Ok(count) = u32::try_from(u64::from(each) * times) else { return vec![Cause::Overflow] };
             let (plain, anywhere) = (Variant::default(), Landing::default());
-            if let Err(refusal) = create::plan(self, Amount::Exactly(count), kind, &plain, at, anywhere) {
+            if let Err(refusal) = create::plan(self, Amount::Exactly(count), kind, &plain, to, anywhere) {
                 let mut causes = vec![refusal.cause()];
                 causes.extend(self.take_noted().into_iter().filter(|cause| *cause != refusal.cause()));
                 return causes;

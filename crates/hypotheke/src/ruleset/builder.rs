@@ -733,7 +733,7 @@ impl RecipeBuilder {
         self
     }
 
-    /// The items that enter the container.
+    /// The items that enter the container, or that of [`outputs_to`](RecipeBuilder::outputs_to).
     pub fn outputs<'a>(mut self, items: impl IntoIterator<Item = &'a str>) -> Self {
         self.section.line("outputs", list(items));
         self
@@ -743,6 +743,12 @@ impl RecipeBuilder {
     /// all that are named is drawn each time.
     pub fn possible_yield<'a>(mut self, weight: u32, items: impl IntoIterator<Item = &'a str>) -> Self {
         self.yields.push(format!("{{ weight = {weight}, outputs = {} }}", list(items)));
+        self
+    }
+
+    /// Another container in the world, which the outputs enter.
+    pub fn outputs_to(mut self, container: &str) -> Self {
+        self.section.line("outputs-to", quoted(container));
         self
     }
 

@@ -261,9 +261,10 @@ fn recipe_line(rules: &Ruleset, recipe: &Recipe) -> String {
     let pattern = pattern.unwrap_or_default();
     let takes = recipe.duration().map(|ticks| format!(" takes {ticks}, {} when full", recipe.when_full().word()));
     let takes = takes.unwrap_or_default();
+    let outputs_to = recipe.outputs_to().map(|to| format!(" outputs-to {to}")).unwrap_or_default();
     let automatic = if recipe.is_automatic() { " automatic" } else { "" };
     format!(
-        "recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{pattern}{yields}{loot}{takes}{automatic}",
+        "recipe {} at [{at}] by [{by}] inputs [{inputs}] tools [{tools}] outputs [{outputs}]{pattern}{yields}{outputs_to}{loot}{takes}{automatic}",
         recipe.id()
     )
 }

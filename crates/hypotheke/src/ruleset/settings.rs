@@ -671,6 +671,7 @@ impl Lister<'_> {
             outputs,
             yields,
             made: _,
+            outputs_to,
             is_loot,
             duration: _,
             when_full,
@@ -692,6 +693,7 @@ impl Lister<'_> {
         let made = yields.iter().map(|one| format!("[{}]", self.items(one.outputs())));
         self.rule("yields", listed(made.collect::<Vec<_>>()), "none");
         self.rule("yield-weights", listed(yields.iter().map(Yield::weight)), "none");
+        self.rule("outputs-to", or_none(outputs_to.as_deref().map(|to| self.names.container(to))), "none");
         self.rule("loot", yes_no(*is_loot), "no");
         let duration = recipe.duration();
         self.rule("duration", or_none(duration.map(|ticks| ticks_text(u64::from(ticks)))), "none");

@@ -228,7 +228,8 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     let of = || prop_oneof![2 => (0usize..5).prop_map(FilterSpec::Kind), 1 => any_filter()];
     let ingredients = |most: usize| prop::collection::vec((of(), 1u32..4), usize::from(most > 1)..=most);
     let outputs = prop::collection::vec((0usize..5, 1u32..4), 1..=2);
-    let places = (prop::collection::vec(0usize..6, 0..3), prop::collection::vec(0..PACKS, 0..2));
+    let at = (prop::collection::vec(0usize..6, 0..3), prop::collection::vec(0..PACKS, 0..2));
+    let places = (at, prop::option::weighted(0.3, 0usize..4));
     let slow = (1u32..6, any::<bool>(), prop::bool::weighted(0.3));
     let time = prop_oneof![1 => Just((0u32, false, false)), 1 => slow];
     let made = prop::collection::vec((0usize..5, 1u32..4), 0..=2);
@@ -239,7 +240,7 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
     let how = (time, pattern);
     (places, any_access(), ingredients(2), ingredients(1), outputs, how, chance).prop_map(
         |(
-            (at, in_packs),
+            ((at, in_packs), outputs_to),
             by,
             inputs,
             tools,
@@ -255,6 +256,7 @@ fn any_recipe() -> impl Strategy<Value = RecipeSpec> {
             outputs,
             pattern,
             yields,
+            outputs_to,
             is_loot,
             duration,
             holds,
@@ -363,6 +365,10 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
         let holds = |spec: &ContainerSpec| all_made().all(|(kind, _)| may_hold(rules, spec, *kind));
         let (is_own, count) = (recipe.at.is_empty() && recipe.in_packs.is_empty(), rules.containers.len());
         let mut seen = BTreeSet::new();
+        let standing = rules.standing();
+        let to = recipe.outputs_to.filter(|_| !is_own).map(|to| standing[to % standing.len()]);
+        let outputs_to = to.filter(|&to| holds(&rules.containers[to]));
+        let holds = |spec: &ContainerSpec| outputs_to.is_some() || holds(spec);
         let at = recipe.at.iter().map(|at| at % count).filter(|at| seen.insert(*at));
         let at: Vec<usize> = at.filter(|&at| holds(&rules.containers[at])).collect();
         let is_brought = |pack: &usize| rules.kinds.iter().any(|kind| kind.pack == Some(*pack));
@@ -397,6 +403,7 @@ fn fitted_recipes(rules: &Rules, recipes: Vec<RecipeSpec>) -> Vec<RecipeSpec> {
             outputs,
             pattern,
             yields,
+            outputs_to,
             is_loot,
             duration,
             holds,
@@ -807,6 +814,7 @@ fn recipe_text(recipe: &RecipeSpec) -> String {
         outputs,
         pattern,
         yields,
+        outputs_to,
         is_loot,
         duration,
         holds,
@@ -836,7 +844,8 @@ fn recipe_text(recipe: &RecipeSpec) -> String {
     let when_full = if *holds { "hold" } else { "refuse" };
     let time = format!("duration = {duration}\nwhen-full = \"{when_full}\"\nautomatic = {is_automatic}\n");
     let time = if *duration > 0 { time } else { String::new() };
-    let made = format!("outputs = [{outputs}]\nyields = [{yields}]\nloot = {is_loot}\n");
+    let to = outputs_to.map(|to| format!("outputs-to = \"c{to}\"\n")).unwrap_or_default();
+    let made = format!("outputs = [{outputs}]\nyields = [{yields}]\n{to}loot = {is_loot}\n");
     format!("at = [{at}]\n{by}{inputs}tools = [{tools}]\n{made}{time}")
 }
 

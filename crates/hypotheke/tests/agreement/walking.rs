@@ -122,6 +122,7 @@ fn rules() -> Rules {
         outputs: vec![(1, 1)],
         pattern: None,
         yields: Vec::new(),
+        outputs_to: None,
         is_loot: false,
         duration: 0,
         holds: false,
@@ -151,6 +152,15 @@ fn rules() -> Rules {
         tools: Vec::new(),
         ..recipe.clone()
     };
+    let sent = RecipeSpec {
+        at: vec![3],
+        inputs: vec![(FilterSpec::Kind(0), 1)],
+        outputs: vec![(5, 2)],
+        outputs_to: Some(2),
+        by: Access::Anyone,
+        tools: Vec::new(),
+        ..recipe.clone()
+    };
     let automatic = RecipeSpec {
         at: vec![9],
         inputs: vec![(FilterSpec::Kind(4), 1)],
@@ -170,7 +180,7 @@ fn rules() -> Rules {
         changes,
         falling: BTreeMap::from([(1, FallSpec { by: 700, every: 2, min: 500 })]),
         deals: vec![deal],
-        recipes: vec![recipe, slow, by_chance, laid, automatic],
+        recipes: vec![recipe, slow, by_chance, laid, sent, automatic],
         names,
         kinds,
         containers,

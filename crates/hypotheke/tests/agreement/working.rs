@@ -35,6 +35,7 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
     let at: Vec<usize> = (0..rules.containers.len()).collect();
     let yields = if bit() { vec![(1, vec![(0, 1)]), (2, vec![(1, 2), (0, 1)]), (1, Vec::new())] } else { Vec::new() };
     let pattern = if bit() && bit() { Some((2, vec![Some(0), None], bit())) } else { None };
+    let outputs_to = if bit() && bit() { Some(usize::from(bit())) } else { None };
     let is_automatic = yields.is_empty() && bit();
     let one = |input: usize, output: usize, duration: u32, holds: bool, by: Access| RecipeSpec {
         at: at.clone(),
@@ -45,6 +46,7 @@ fn fitted(mut rules: Rules, which: u64) -> Rules {
         outputs: vec![(output, 1 + u32::from(holds))],
         pattern: pattern.clone(),
         yields: yields.clone(),
+        outputs_to,
         is_loot: false,
         duration,
         holds: holds || is_automatic,

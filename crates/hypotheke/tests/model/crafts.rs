@@ -4,7 +4,7 @@
 use super::faults::Fault;
 use super::reasons::{Portion, in_order};
 use super::state::{At, Cell, Inside, Root, Stack};
-use super::{Access, Amount, Going, Look, Model, No, because, no};
+use super::{Access, Amount, Going, Look, Model, No, RecipeSpec, because, no};
 
 impl Model {
     pub(super) fn is_here(&self, recipe: usize, at: &At) -> bool {
@@ -113,8 +113,9 @@ impl Model {
             let mut outputs = outputs.map(|(kind, each)| (kind, u32::try_from(u64::from(each) * times).unwrap()));
             let mut early = self.clone();
             early.lists = 1;
+            let to = self.place_of_outputs(&spec, at).unwrap_or_else(|| at.clone());
             if !outputs
-                .all(|(kind, count)| early.create(Amount::Exactly(count), kind, &Look::default(), at, (0, 0)).is_ok())
+                .all(|(kind, count)| early.create(Amount::Exactly(count), kind, &Look::default(), &to, (0, 0)).is_ok())
             {
                 failed.push(no("no-room"));
             }
@@ -137,9 +138,9 @@ impl Model {
             let others = (1..=spec.yields.len()).map(Some).filter(|other| *other != drawn);
             let others = others.filter(|_| !Fault::OnlyWhatIsDrawnFits.is_on());
             let first = others
-                .map(|other| self.clone().make_all(&before, times, &spec.made(other), at))
+                .map(|other| self.clone().make_all(&before, times, (&spec, other), at))
                 .find(|failed| !failed.is_empty());
-            failed.extend(first.unwrap_or_else(|| self.make_all(&before, times, &spec.made(drawn), at)));
+            failed.extend(first.unwrap_or_else(|| self.make_all(&before, times, (&spec, drawn), at)));
         }
         self.lists -= 1;
         if self.lists == 0 {
@@ -155,8 +156,26 @@ impl Model {
         missing.into_iter().chain(in_order(failed)).collect()
     }
 
+    /// Where the outputs of a recipe go, unless that is away.
+    pub(super) fn place_of_outputs(&self, spec: &RecipeSpec, at: &At) -> Option<At> {
+        let to = spec.outputs_to.filter(|_| !Fault::OutputsStayWhereMade.is_on());
+        match to {
+            None => Some(at.clone()),
+            Some(to) if self.state.gone.contains(&to) => None,
+            Some(to) => Some(At::Container(Inside::container(to))),
+        }
+    }
+
     /// Makes all of it, or returns the checks that fail.
-    fn make_all(&mut self, before: &Model, times: u64, made: &[(usize, u32)], at: &At) -> Vec<No> {
+    fn make_all(
+        &mut self,
+        before: &Model,
+        times: u64,
+        (spec, drawn): (&RecipeSpec, Option<usize>),
+        at: &At,
+    ) -> Vec<No> {
+        let Some(at) = &self.place_of_outputs(spec, at) else { return vec![no("unknown")] };
+        let made = spec.made(drawn);
         let emptied = Model { lists: before.lists, earlier: Some(Box::new(before.clone())), ..self.clone() };
         let number = |each: u32| u32::try_from(u64::from(each) * times).unwrap();
         let outputs: Vec<(usize, u32)> = made.iter().map(|&(kind, each)| (kind, number(each))).collect();
@@ -207,7 +226,7 @@ impl Model {
     }
 
     /// The first position that has one of each input.
-    fn place_of_pattern(&self, spec: &super::RecipeSpec, at: &At) -> Option<Vec<(u64, usize)>> {
+    fn place_of_pattern(&self, spec: &RecipeSpec, at: &At) -> Option<Vec<(u64, usize)>> {
         let At::Container(inside) = at else { return None };
         let pattern = spec.pattern.as_ref()?;
         let slots = self.state.slots(inside);
@@ -227,14 +246,14 @@ impl Model {
         laid.map(|laid| laid.into_iter().flatten().collect())
     }
 
-    fn may_be_used_up(&self, spec: &super::RecipeSpec, stack: &Stack, cell: &Cell) -> bool {
+    fn may_be_used_up(&self, spec: &RecipeSpec, stack: &Stack, cell: &Cell) -> bool {
         // No container works on a pack.
         (spec.duration == 0 || stack.inside.is_none())
             && self.all_stuck(cell, stack, &Going::Out).iter().all(|no| no.reason == "protected")
     }
 
     /// The items that are used up, and what is missing.
-    fn allocated(&self, times: i64, spec: &super::RecipeSpec, at: &At) -> (Vec<(u64, u32)>, Vec<No>) {
+    fn allocated(&self, times: i64, spec: &RecipeSpec, at: &At) -> (Vec<(u64, u32)>, Vec<No>) {
         if spec.pattern.is_none() {
             return self.taken(times, spec, at, None);
         }
@@ -251,7 +270,7 @@ impl Model {
     fn taken(
         &self,
         times: i64,
-        spec: &super::RecipeSpec,
+        spec: &RecipeSpec,
         at: &At,
         laid: Option<&[(u64, usize)]>,
     ) -> (Vec<(u64, u32)>, Vec<No>) {

@@ -67,13 +67,14 @@ pub(crate) enum Fault {
     StartsAfterTheWait,
     OneEffectForAll,
     OutputsBeforeInputsGo,
+    OutputsStayWhereMade,
     WorkWeighsNothing,
     TimeRunsTwiceAsFast,
     TimerRestartsOnLoad,
 }
 
 impl Fault {
-    pub(crate) const ALL: [Fault; 65] = [
+    pub(crate) const ALL: [Fault; 66] = [
         Fault::SwapDuplicates,
         Fault::SwapFiltersOneSide,
         Fault::MergeLosesTheOverflow,
@@ -136,6 +137,7 @@ impl Fault {
         Fault::StartsAfterTheWait,
         Fault::OneEffectForAll,
         Fault::OutputsBeforeInputsGo,
+        Fault::OutputsStayWhereMade,
         Fault::WorkWeighsNothing,
         Fault::TimeRunsTwiceAsFast,
         Fault::TimerRestartsOnLoad,

@@ -186,6 +186,8 @@ pub(crate) struct RecipeSpec {
     pub(crate) pattern: Option<(usize, Vec<Option<usize>>, bool)>,
     /// Weights, and what is made by chance.
     pub(crate) yields: Vec<(u32, Vec<(usize, u32)>)>,
+    /// A container of the world, which the outputs enter.
+    pub(crate) outputs_to: Option<usize>,
     /// Only the game carries it out.
     pub(crate) is_loot: bool,
     /// In ticks; 0 if it takes no time.
@@ -294,7 +296,7 @@ impl Names {
             meters: ["air", "warmth"].map(str::to_owned).to_vec(),
             slots: numbered('s', slots),
             // As many as any random ruleset has.
-            recipes: numbered('r', 5),
+            recipes: numbered('r', 6),
             holders: numbered('h', holders),
             holder_definitions: numbered('h', holders),
             definitions: containers.clone(),

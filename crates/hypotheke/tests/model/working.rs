@@ -48,37 +48,40 @@ impl Model {
         if ticks == 0 {
             return Err(no("bad-amount"));
         }
-        self.end_all();
-        self.start_in_a_wait();
+        self.end_and_start();
         for _ in 0..ticks {
             self.state.clock += 1;
             for job in self.state.jobs.iter_mut().flatten() {
                 job.left = job.left.saturating_sub(1 + u64::from(Fault::TimeRunsTwiceAsFast.is_on()));
             }
             self.fall();
-            self.end_all();
-            self.start_in_a_wait();
+            self.end_and_start();
         }
         Ok(u64::from(ticks))
     }
 
-    fn start_in_a_wait(&mut self) {
-        if !Fault::StartsAfterTheWait.is_on() {
-            self.start_automatic();
+    /// Until nothing changes: what starts may leave room for what another makes.
+    fn end_and_start(&mut self) {
+        self.end_all();
+        while !Fault::StartsAfterTheWait.is_on() && self.start_automatic() {
+            self.end_all();
         }
     }
 
-    /// Each container that works on nothing starts the first recipe that can start.
-    pub(super) fn start_automatic(&mut self) {
+    /// Each container that works on nothing starts the first recipe that can start; false if none
+    /// does.
+    pub(super) fn start_automatic(&mut self) -> bool {
+        let mut starts = false;
         for index in self.stations() {
             let at = At::Container(Inside::container(index));
             for recipe in 0..self.rules.recipes.len() {
                 let is_it = self.rules.recipes[recipe].is_automatic && self.is_here(recipe, &at);
                 if is_it && self.state.jobs[index].is_none() {
-                    self.craft_times(1, (recipe, None), &at);
+                    starts |= self.craft_times(1, (recipe, None), &at).is_empty();
                 }
             }
         }
+        starts
     }
 
     fn end_all(&mut self) {
@@ -97,11 +100,11 @@ impl Model {
         for (_, stack) in &job.held {
             self.state.used[stack.kind] += u64::from(stack.count);
         }
-        let at = At::Container(Inside::container(index));
-        let outputs = self.rules.recipes[job.recipe].made(job.yield_number);
-        let is_made = outputs.iter().all(|&(kind, each)| {
+        let spec = self.rules.recipes[job.recipe].clone();
+        let to = self.place_of_outputs(&spec, &At::Container(Inside::container(index)));
+        let is_made = spec.made(job.yield_number).iter().all(|&(kind, each)| {
             let count = Amount::Exactly(u32::try_from(u64::from(each) * job.times).unwrap());
-            self.create(count, kind, &Look::default(), &at, (0, 0)).is_ok()
+            to.as_ref().is_some_and(|to| self.create(count, kind, &Look::default(), to, (0, 0)).is_ok())
         });
         let ends = is_made && self.all_worse(&before).is_empty();
         let state = if ends { self.state.clone() } else { before.state.clone() };

@@ -223,6 +223,7 @@ impl Reader<'_> {
             tools: self.ingredients(recipe.tools()),
             outputs: self.items(recipe.outputs()),
             yields: recipe.yields().iter().map(|one| (one.weight(), self.items(one.outputs()))).collect(),
+            outputs_to: recipe.outputs_to().map(|to| Names::find(&self.names.containers, to).expect("a container")),
             is_loot: recipe.is_loot(),
             duration: recipe.duration().unwrap_or(0),
             holds: recipe.when_full() == WhenFull::Hold,

@@ -67,9 +67,12 @@ impl Compiler {
             .chain(by_chance)
             .map(|(&(kind, _), written)| (kind, written.at))
             .collect();
-        for container in at.iter().copied().flatten() {
+        let (filled, help) = match self.outputs_to(&whose, source) {
+            None => (at.clone(), "Change its filter, or carry the recipe out elsewhere"),
+            Some(container) => (vec![container], "Change its filter, or name a different container in `outputs-to`"),
+        };
+        for container in filled.into_iter().flatten() {
             for &(kind, written) in &made {
-                let help = "Change its filter, or carry the recipe out elsewhere";
                 self.check_admitted(&whose, kind, container, written, help);
             }
         }
@@ -95,11 +98,24 @@ impl Compiler {
             outputs,
             yields,
             made,
+            outputs_to: source.outputs_to.as_ref().map(|name| name.value.as_str().into()),
             is_loot,
             duration,
             when_full,
             is_automatic,
         })
+    }
+
+    /// The container that its outputs enter, if that is not where it is carried out. `Some(None)` if
+    /// there is a fault in it.
+    fn outputs_to(&mut self, whose: &str, source: &RecipeSource) -> Option<Option<ContainerDefId>> {
+        let name = source.outputs_to.as_ref()?;
+        if source.at.is_empty() && !source.unread.contains(&"at") {
+            let message = format!("{whose} has `outputs-to` and no `at`: a holder gets what it makes");
+            let fault = Diagnostic::error("missing-key", name.at, message).label("needs a container");
+            self.fault(fault.help("Name the container where it is carried out: `at = \"stove\"`"));
+        }
+        Some(self.container_in_world(whose, name))
     }
 
     /// What only the game finds has no `by`, and takes no time: a container works on what it holds.

@@ -19,7 +19,9 @@ pub(super) fn never_filled(rules: &Ruleset) -> Vec<Diagnostic> {
         of_deals.any(|name| def.instances().any(|instance| instance == name))
     };
     // And so does what a recipe makes.
-    let is_station = |def: &ContainerDef| def.instances().any(|name| rules.recipes_at(name).next().is_some());
+    let outputs_go_to = |name: &str| rules.recipes().iter().any(|recipe| recipe.outputs_to() == Some(name));
+    let is_filled = |name: &str| rules.recipes_at(name).next().is_some() || outputs_go_to(name);
+    let is_station = |def: &ContainerDef| def.instances().any(is_filled);
     let is_shut = |def: &ContainerDef| !may_anyone(rules, def, Right::Put) && !starts_with(def);
     let shut = in_the_world.filter(|(_, def)| is_shut(def) && !has_deals(def) && !is_station(def));
     let warning = |(index, def): (usize, &ContainerDef)| {

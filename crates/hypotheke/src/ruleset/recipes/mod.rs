@@ -32,6 +32,7 @@ pub(crate) struct RecipeSource {
     pub(crate) outputs: Vec<Written<NamedPortion>>,
     pub(crate) pattern: Option<PatternSource>,
     pub(crate) yields: Vec<YieldSource>,
+    pub(crate) outputs_to: Option<Written<String>>,
     /// The place of `loot = true`.
     pub(crate) loot: Option<Location>,
     pub(crate) duration: Option<Written<u32>>,
@@ -92,6 +93,7 @@ pub struct Recipe {
     pub(in crate::ruleset) yields: Vec<Yield>,
     /// What it makes with each of its yields, each kind once; without yields, its outputs alone.
     pub(in crate::ruleset) made: Vec<Vec<(KindId, u32)>>,
+    pub(in crate::ruleset) outputs_to: Option<Box<str>>,
     pub(in crate::ruleset) is_loot: bool,
     /// In ticks; 0 if it takes no time.
     pub(in crate::ruleset) duration: u32,
@@ -167,6 +169,34 @@ impl Recipe {
     #[must_use]
     pub fn outputs(&self) -> &[(KindId, u32)] {
         &self.outputs
+    }
+
+    /// The container in the world that its outputs enter; `None` if that is the place where it is
+    /// carried out.
+    ///
+    /// ```
+    /// use hypotheke::{Amount, Operation, Ruleset, World};
+    ///
+    /// let rules = Ruleset::builder()
+    ///     .kind("snow", |snow| snow.stack_limit(10))
+    ///     .kind("water", |water| water.stack_limit(4))
+    ///     .container("stove", |stove| stove.slots(1))
+    ///     .container("rack", |rack| rack.slots(2).put_by(["nobody"]))
+    ///     .recipe("melt", |melt| {
+    ///         melt.at(["stove"]).inputs(["2 snow"]).outputs(["1 water"]).outputs_to("rack")
+    ///     })
+    ///     .start("stove", ["6 snow"])
+    ///     .build()?;
+    /// let mut world = World::new(&rules.into());
+    /// let (stove, melt) = (world.container("stove").unwrap(), world.rules().find_recipe("melt").unwrap());
+    /// let _ = world.perform(&Operation::crafting(Amount::Exactly(2), melt, stove)).unwrap();
+    /// let (slot, water) = world.stacks(world.container("rack").unwrap()).next().unwrap();
+    /// assert_eq!((slot, water.count()), (0, 2));
+    /// # Ok::<(), hypotheke::RulesetErrors>(())
+    /// ```
+    #[must_use]
+    pub fn outputs_to(&self) -> Option<&str> {
+        self.outputs_to.as_deref()
     }
 
     /// The number of ticks that it takes; `None` if it takes no time.
