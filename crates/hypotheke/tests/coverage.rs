@@ -270,6 +270,36 @@ fn suggested_scenarios_notice_what_they_were_suggested_for() {
     assert!(missed.is_empty(), "{missed:?}");
 }
 
+/// The values are large, as a wait may be.
+#[test]
+fn a_wait_to_its_minimum_is_suggested_for_a_property_that_falls() {
+    let rules = "[kind.bread]\nproperties = { freshness = 9000 }\n[container.depot]\nslots = 2\n\
+                 [property.freshness]\nfalls = { by = 1500, every = 2, min = 3000 }\n";
+    let found = look(rules, NOTHING, 1);
+    let minimum = found.rules().iter().find(|rule| rule.text == "falls to 3000").expect("a rule");
+    let waits = |change: &ChangeVerdict| match change {
+        ChangeVerdict::Undetected { suggestion } => suggestion.as_ref().is_some_and(|text| text.contains("wait 10")),
+        _ => false,
+    };
+    assert!(!minimum.changes.is_empty() && minimum.changes.iter().all(|change| waits(&change.verdict)));
+}
+
+#[test]
+fn whom_a_slot_is_for_is_shown_by_what_is_put_in_and_taken_out() {
+    let rules = "[kind.flare]\n[container.tray]\nslot = [{ put-by = \"ann\" }, { take-by = \"nobody\" }]\n\
+                 [container.bag]\nslots = 2\n[holder.ann]\ncarries = [\"bag\"]\n[holder.bert]\ncarries = [\"bag\"]\n";
+    let found = look(rules, "scenario nothing\n  end\n    tray: nothing\n", 1);
+    let suggested = |text: &str| {
+        let rule = found.rules().iter().find(|rule| rule.text == text).expect("a rule");
+        match &rule.changes[0].verdict {
+            ChangeVerdict::Undetected { suggestion: Some(text) } => text.clone(),
+            other => panic!("{other:?}"),
+        }
+    };
+    assert!(suggested("slot 0: put-by ann").contains("bert picks up 1 flare to tray/0"));
+    assert!(suggested("slot 1: take-by nobody").contains("drop 1 flare from tray/1"));
+}
+
 #[test]
 fn threads_change_nothing() {
     let one = look(RULES, NOTHING, 1);

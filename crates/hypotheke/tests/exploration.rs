@@ -534,6 +534,44 @@ fn what_came_from_a_pack_that_is_gone_comes_from_nowhere() {
     }
 }
 
+#[test]
+fn alike_packs_are_distinguished_if_a_claim_names_one_by_its_id() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("flare", |flare| flare)
+            .kind("bag", |bag| bag.pack("bag"))
+            .container("bag", |bag| bag.slots(1).admits("flare"))
+            .container("vault", |vault| vault.slots(1).admits("bag").deep())
+            .container("depot", |depot| depot.slots(1))
+            .start("vault", ["1 bag"])
+            .start("depot", ["1 bag"]),
+    );
+    let claims = "explore\n  verbs swap\nalways\n  room for flare in #1/0 = 0\n  count of bag = 2\n";
+    let found = exploration(&rules, claims).search();
+    assert_eq!(broken(&found, 0), ["swap vault/0 with depot/0"]);
+    assert!(matches!(found.verdicts[1].status, Status::Holds));
+}
+
+#[test]
+fn a_forbidden_place_is_also_one_that_the_outcome_decides() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("hood", |hood| hood)
+            .container("shed", |shed| shed.slots(1))
+            .container("belt", |belt| belt.slots(1))
+            .container("head", |head| head.slots(1).worn())
+            .holder("ann", ["belt", "head"], |ann| ann)
+            .start("shed", ["1 hood"]),
+    );
+    let claims = "explore\n  verbs lift, return, equip, unequip\n  actors ann\nforbidden\n  return hood to shed\n  \
+                  return hood to ann.belt\n  equip hood to ann.head\n  equip hood to ann.belt\n  \
+                  unequip hood to ann.belt\n  unequip hood to shed\n";
+    let found = exploration(&rules, claims).search();
+    let are_broken = found.verdicts.iter().map(|verdict| matches!(verdict.status, Status::Violated(_)));
+    assert_eq!(are_broken.collect::<Vec<_>>(), [true, true, true, false, true, true]);
+    assert_eq!(broken(&found, 0), ["ann lifts 1 from shed/0", "ann returns 1"]);
+}
+
 fn wet_rope_and(other: &str) -> Arc<Ruleset> {
     ready(
         Ruleset::builder()

@@ -229,7 +229,7 @@ fn walks_find_each_fault_and_make_it_short() {
     let (mut wrong, mut worst) = (Vec::new(), (0, 0, 0));
     for fault in Fault::ALL {
         for seed in 0..seeds() {
-            let walks = Walks { seed, count: 3_000, ..Walks::default() };
+            let walks = Walks { seed, count: 6_000, ..Walks::default() };
             let make = || Plain::new(rules.clone());
             let compared = with_fault(Some(fault), || exploration.compare(walks, make, &mut |_| None));
             let Some(mismatch) = compared.mismatch else {

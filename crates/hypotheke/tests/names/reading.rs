@@ -238,7 +238,10 @@ impl Reader<'_> {
         match root {
             _ if !self.model.is_place_there(&At::Container(inside.clone())) => false,
             Root::Hand(_) if steps.is_empty() => false,
-            Root::Hand(_) => !self.sees(&inside) || self.passes_hidden(inside.step(0), steps),
+            Root::Hand(_) => {
+                let is_pack = self.model.state.slots(&inside)[0].as_ref().is_some_and(|stack| stack.inside.is_some());
+                !self.sees(&inside) || is_pack && self.passes_hidden(inside.step(0), steps)
+            }
             _ => self.passes_hidden(inside, steps),
         }
     }
