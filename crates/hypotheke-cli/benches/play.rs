@@ -1,6 +1,8 @@
 //! From a key to the whole next frame of `play`, in a terminal of its own:
 //! `cargo bench -p hypotheke-cli --bench play`
 
+#![expect(clippy::disallowed_methods, reason = "time is what is measured")]
+
 use std::io::{Read, Write};
 use std::sync::mpsc::{Receiver, channel};
 use std::time::{Duration, Instant};
