@@ -476,6 +476,29 @@ fn predictions_keep_the_limit_of_the_target() {
     assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
 }
 
+/// Items in a hand come from a pack on the ground, and a stack before that pack is picked up.
+#[test]
+fn predictions_keep_what_a_hand_remembers_on_the_ground() {
+    let rules = ready(
+        Ruleset::builder()
+            .kind("stone", |stone| stone)
+            .kind("flare", |flare| flare)
+            .kind("bag", |bag| bag.pack("bag"))
+            .container("bag", |bag| bag.slots(1))
+            .container("belt", |belt| belt.slots(2))
+            .holder("ann", ["belt"], |ann| ann),
+    );
+    let steps = ["create 1 stone in ground", "create 1 bag in ann.belt", "create 1 flare in ann.belt/0/0"];
+    let steps: Vec<String> = steps.into_iter().chain(["ann drops from ann.belt/0"]).map(str::to_owned).collect();
+    let start = replay(&rules, &steps);
+    let text = "explore\n  verbs lift, pick-up, drop, return\n  actors ann\nalways\n  count of stone = 1\n";
+    let ready = || exploration(&rules, text).starting_at(start.clone());
+    let (predicted, played) = (ready().search(), ready().with_index_checks().search());
+    assert!(predicted.complete && predicted.states > 10, "{} states", predicted.states);
+    assert_eq!(all_described(&predicted), all_described(&played));
+    assert_eq!((predicted.applied, predicted.refused), (played.applied, played.refused));
+}
+
 /// What leaves a worn slot goes onto the first stack with room, so the order of two stacks that a
 /// holder carries matters; that of two stacks in the world does not.
 #[test]
